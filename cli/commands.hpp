@@ -1,0 +1,36 @@
+// One function a subcommand: parse nothing, compute nothing, call the core and print.
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace wexilum::cli {
+
+inline constexpr int exit_fine = 0;
+inline constexpr int exit_findings = 1;
+inline constexpr int exit_usage = 2;
+
+struct JobOptions {
+    std::string project;
+    std::string job;
+    std::string out;                ///< post: folder of the code; empty: PROJECT/out
+    std::vector<std::string> code;  ///< replay: files; empty: posted afresh in memory
+    bool from_unknown = false;
+    bool json = false;
+};
+int post_command(const JobOptions& options);
+int replay_command(const JobOptions& options);
+
+int check_command(const std::vector<std::string>& files);
+
+struct MachineOptions {
+    std::string machine;
+    std::string table;
+    double tool_length = 0;
+    bool all = false;
+    bool json = false;
+};
+int solve_command(const MachineOptions& options);
+int pose_command(const MachineOptions& options);
+
+} // namespace wexilum::cli

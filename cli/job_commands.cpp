@@ -1,0 +1,174 @@
+#include "cli/commands.hpp"
+#include "cli/json_print.hpp"
+#include "cli/report.hpp"
+
+#include "core/base/units.hpp"
+#include "core/io/real_files.hpp"
+#include "core/project/project.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace wexilum::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+std::string extent(const OperationOutline& operation)
+{
+    const Vec3 size = operation.high - operation.low;
+    return size.minCoeff() < 0 ? std::string("no motion")
+                               : fmt::format("{:.1f} x {:.1f} x {:.1f} mm, down to Z {:.3f} mm", size.x(), size.y(), size.z(), operation.low.z());
+}
+
+void print_outline(const Assembly& a, const RunResult& run)
+{
+    fmt::print("{}  on  {}, {} / {}, post {} {}\n", a.job.name, a.machine.name, a.controller.name, a.dialect.name, a.post.name, a.post.version);
+    for (const OperationOutline& operation : run.outline.operations) {
+        std::string tools;
+        for (const std::uint32_t tool : operation.tools) {
+            tools += fmt::format("{}{}", tools.empty() ? "" : ", ", tool);
+        }
+        fmt::print("  {:>4}  {:<28} {:>6} records  tools {:<8} {}\n", operation.id, operation.name, operation.records, tools.empty() ? "-" : tools, extent(operation));
+    }
+}
+
+ordered_json measured_json(const Measured& m)
+{
+    return {{"tip_mm", m.tip}, {"axis_deg", to_deg(m.axis)}, {"tip_budget_mm", m.tip_budget}, {"axis_budget_deg", to_deg(m.axis_budget)}};
+}
+
+void print_measured(const char* name, const Measured& m)
+{
+    fmt::print("  {:<16} tip {:.5f} of {:.5f} mm    axis {:.6f} of {:.6f} deg\n", name, m.tip, m.tip_budget, to_deg(m.axis), to_deg(m.axis_budget));
+}
+
+void print_replay(const ReplayReport& report)
+{
+    print_measured("at records", report.at_records);
+    print_measured("between records", report.between);
+    fmt::print("  {:<16} {:.3f} % at worst\n", "feed", report.feed_error_percent);
+    fmt::print("  {:<16} {} records reached, {} uncovered, {} extra\n", "compared", report.compared, report.uncovered, report.extra);
+    print_findings(report.findings);
+    fmt::print("  {}\n", report.findings.has_errors() ? "NOT PROVEN: see the findings" : "proven: the code moves the tool as the toolpath says");
+}
+
+} // namespace
+
+int post_command(const JobOptions& options)
+{
+    RealFileSystem files;
+    const SteadyClock clock;
+    const double begin = clock.seconds();
+    auto loaded = load_job(files, options.project, options.job);
+    if (!loaded) {
+        return fail(loaded.error(), options.json);
+    }
+    const Assembly& a = *loaded;
+    RunResult run = post(a);
+    const std::string folder = options.out.empty() ? options.project + "/out" : options.out;
+    const bool errors = run.findings.has_errors();
+    std::vector<FileSystem::NewFile> out;
+    std::vector<std::string> old;
+    ordered_json list = ordered_json::array();
+    std::size_t blocks = 0;
+    for (CodeFile& file : run.files) {
+        const std::string path = folder + "/" + file.name;
+        blocks += file.blocks;
+        if (!errors) {
+            list.push_back({{"path", path}, {"blocks", file.blocks}, {"bytes", file.text.size()}, {"channel", file.channel}});
+        }
+        old.push_back(path);
+        out.push_back({path, std::move(file.text)});
+    }
+    // Code of an earlier run must not pass for the code of a run that failed.
+    if (const Status status = errors ? files.remove(old) : files.replace(out); !status) {
+        return fail(status.error(), options.json);
+    }
+    const double seconds = clock.seconds() - begin;
+    if (options.json) {
+        fmt::print("{}\n", json_text({{"files", list},
+                                      {"records", run.outline.records},
+                                      {"blocks", blocks},
+                                      {"findings", findings_json(run.findings)},
+                                      {"seconds", seconds}}));
+    } else {
+        print_outline(a, run);
+        print_findings(run.findings);
+        if (errors) {
+            fmt::print("  no code is written: {} of the findings are errors\n", run.findings.count(Severity::error));
+        } else {
+            for (const auto& file : out) {
+                fmt::print("  written: {}  ({} blocks, {} bytes, {:.2f} s)\n", file.path, blocks, file.text.size(), seconds);
+            }
+        }
+    }
+    return errors ? exit_findings : exit_fine;
+}
+
+int replay_command(const JobOptions& options)
+{
+    RealFileSystem files;
+    auto loaded = load_job(files, options.project, options.job);
+    if (!loaded) {
+        return fail(loaded.error(), options.json);
+    }
+    std::vector<std::pair<std::string, std::string>> texts;
+    for (const std::string& path : options.code) {
+        auto text = files.read_all(path, std::size_t{1} << 30);
+        if (!text) {
+            return fail(text.error(), options.json);
+        }
+        texts.emplace_back(path, std::move(*text));
+    }
+    if (texts.empty()) {
+        RunResult run = post(*loaded);
+        for (CodeFile& file : run.files) {
+            texts.emplace_back(file.name, std::move(file.text));
+        }
+    }
+    std::vector<ReplayInput> code;
+    for (const auto& [name, text] : texts) {
+        code.push_back({name, text});
+    }
+    const ReplayReport report = replay(*loaded, code, options.from_unknown);
+    if (options.json) {
+        fmt::print("{}\n", json_text({{"at_records", measured_json(report.at_records)},
+                                      {"between", measured_json(report.between)},
+                                      {"feed_error_percent", report.feed_error_percent},
+                                      {"uncovered", report.uncovered},
+                                      {"extra", report.extra},
+                                      {"compared", report.compared},
+                                      {"worst", {{"source", place_json(report.worst_source)}, {"code", place_json(report.worst_code)}}},
+                                      {"findings", findings_json(report.findings)}}));
+    } else {
+        fmt::print("replay of {} on {}\n", loaded->job.name, loaded->machine.name);
+        print_replay(report);
+    }
+    return report.findings.has_errors() ? exit_findings : exit_fine;
+}
+
+int check_command(const std::vector<std::string>& paths)
+{
+    const RealFileSystem files;
+    int code = exit_fine;
+    for (const std::string& path : paths) {
+        const auto checked = check_file(files, path);
+        if (!checked) {
+            fmt::print(stderr, "wexilum-cli: {}\n", checked.error().text());
+            const bool witness = checked.error().kind == ErrorKind::witness;
+            code = std::max(code, witness ? exit_findings : exit_usage);
+            continue;
+        }
+        fmt::print("{}: {}\n", path, checked.value().summary);
+        for (const std::string& remark : checked.value().remarks) {
+            fmt::print("  {}\n", remark);
+        }
+    }
+    return code;
+}
+
+} // namespace wexilum::cli

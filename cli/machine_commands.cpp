@@ -1,0 +1,244 @@
+#include "cli/commands.hpp"
+#include "cli/json_print.hpp"
+#include "cli/report.hpp"
+
+#include "core/base/json_document.hpp"
+#include "core/base/units.hpp"
+#include "core/io/real_files.hpp"
+#include "core/solve/path_choice.hpp"
+#include "core/toolpath/readers/csv_reader.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace wexilum::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+constexpr double fresh_turn = 10 * pi / 180; // rad: poses further apart are no cut; the branch may change between them
+
+struct Loaded {
+    Machine machine;
+    NumberTable table;
+};
+
+Result<Loaded> load(const MachineOptions& options)
+{
+    const RealFileSystem files;
+    auto text = files.read_all(options.machine, json::max_bytes);
+    if (!text) {
+        return text.error();
+    }
+    auto document = json::Document::parse(std::move(*text), options.machine);
+    if (!document) {
+        return document.error();
+    }
+    auto machine = read_machine(*document);
+    if (!machine) {
+        return machine.error();
+    }
+    auto source = files.open(options.table);
+    if (!source) {
+        return source.error();
+    }
+    auto table = read_number_table(**source, options.table);
+    if (!table) {
+        return table.error();
+    }
+    return Loaded{std::move(*machine), std::move(*table)};
+}
+
+double shown(const Machine& machine, std::size_t joint, double reading)
+{
+    return machine.joints[joint].kind == JointKind::rotary ? to_deg(reading) : reading;
+}
+
+ordered_json row_of(const Machine& machine, const Readings& readings)
+{
+    auto row = ordered_json::array();
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        row.push_back(shown(machine, i, readings[Eigen::Index(i)]));
+    }
+    return row;
+}
+
+Result<std::vector<PathTarget>> targets_of(const NumberTable& table, const MachineOptions& options)
+{
+    static const std::vector<std::string> wanted{"x", "y", "z", "i", "j", "k"};
+    if (table.header != wanted) {
+        return Error{ErrorKind::value, "the table's header is not x,y,z,i,j,k", {options.table, 1, 1}, "name the columns x,y,z,i,j,k in this order"};
+    }
+    std::vector<PathTarget> targets;
+    for (std::size_t r = 0; r < table.rows.size(); ++r) {
+        const auto& v = table.rows[r];
+        PathTarget target;
+        target.pose.tip = Vec3(v[0], v[1], v[2]);
+        target.pose.axis = Vec3(v[3], v[4], v[5]);
+        if (std::abs(target.pose.axis.norm() - 1) > 1e-3) {
+            return Error{ErrorKind::value, fmt::format("the tool axis has length {:.6f}, not 1", target.pose.axis.norm()), {options.table, table.lines[r], 1},
+                         "give a unit vector from the tip to the holder"};
+        }
+        target.pose.axis.normalize();
+        target.tool_length = options.tool_length;
+        target.link = targets.empty() || angle_between(targets.back().pose.axis, target.pose.axis) > fresh_turn;
+        targets.push_back(target);
+    }
+    return targets;
+}
+
+/// Words, row and finding of one choice.
+struct Told {
+    const char* status = "solved";
+    bool has_row = true;
+};
+
+Told tell(const Machine& machine, const Choice& choice, const Place& place, std::size_t row, FindingList& findings)
+{
+    Finding finding{Severity::error, "", "", "", 1, place, 0, {}, 0, std::abs(choice.missed_by)};
+    if (choice.problem == ChoiceProblem::unreachable) {
+        finding.kind = "unreachable";
+        finding.message = fmt::format("no rotary posture brings the tool axis there: {:.4f} deg are missing", to_deg(choice.missed_by));
+        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}", choice.nearest_axis.x(), choice.nearest_axis.y(), choice.nearest_axis.z());
+        findings.add(std::move(finding), "", row);
+        return {"unreachable", false};
+    }
+    if (choice.problem == ChoiceProblem::beyond_travel) {
+        const std::string& id = machine.joints[choice.joint.value].id;
+        finding.kind = "beyond-travel";
+        finding.message = fmt::format("{} would have to go {:.4f} beyond its travel", id, std::abs(shown(machine, choice.joint.value, choice.missed_by)));
+        finding.cure = "move the pose, or turn it";
+        findings.add(std::move(finding), id, row);
+        return {"unreachable", false};
+    }
+    if (choice.problem == ChoiceProblem::torn) {
+        finding.severity = Severity::warning;
+        finding.kind = "torn-sheet";
+        finding.message = "this row does not continue the one before it";
+        finding.cure = "add rows between, or lean the tool away from the pole";
+        findings.add(std::move(finding), "", row);
+    }
+    return {choice.outcome == Outcome::degraded ? "degraded" : "solved", true};
+}
+
+} // namespace
+
+int solve_command(const MachineOptions& options)
+{
+    auto loaded = load(options);
+    if (!loaded) {
+        return fail(loaded.error(), options.json);
+    }
+    const Machine& machine = loaded->machine;
+    auto kinematics = Kinematics::make(machine);
+    auto solver = kinematics ? InverseSolver::make(*kinematics) : Result<InverseSolver>(kinematics.error());
+    if (!solver) {
+        Error error = solver.error();
+        error.place.file = options.machine;
+        return fail(error, options.json);
+    }
+    auto targets = targets_of(loaded->table, options);
+    if (!targets) {
+        return fail(targets.error(), options.json);
+    }
+    const auto choices = choose_path(*solver, machine, *targets, machine.home());
+    FindingList findings;
+    auto axes = ordered_json::array();
+    auto rows = ordered_json::array();
+    auto status = ordered_json::array();
+    auto alternatives = ordered_json::array();
+    for (const Joint& joint : machine.joints) {
+        axes.push_back(joint.id);
+    }
+    for (std::size_t i = 0; i < choices.size(); ++i) {
+        const Told told = tell(machine, choices[i], {options.table, loaded->table.lines[i], 0}, i, findings);
+        rows.push_back(told.has_row ? row_of(machine, choices[i].readings) : ordered_json(nullptr));
+        status.push_back(told.status);
+        if (options.all) {
+            auto list = ordered_json::array();
+            for (const Candidate& candidate : solver->within_travel((*targets)[i].pose, options.tool_length, choices[i].readings)) {
+                list.push_back(row_of(machine, candidate.readings));
+            }
+            alternatives.push_back(std::move(list));
+        }
+    }
+    if (options.json) {
+        ordered_json out{{"axes", axes}, {"rows", rows}, {"status", status}};
+        if (options.all) {
+            out["alternatives"] = alternatives;
+        }
+        out["findings"] = findings_json(findings);
+        fmt::print("{}\n", json_text(out));
+    } else {
+        std::string line;
+        for (const Joint& joint : machine.joints) {
+            line += fmt::format("{:>14}", joint.id);
+        }
+        fmt::print("{}\n", line);
+        for (std::size_t i = 0; i < choices.size(); ++i) {
+            line.clear();
+            for (std::size_t j = 0; j < machine.joints.size(); ++j) {
+                line += rows[i].is_null() ? fmt::format("{:>14}", "-") : fmt::format("{:>14.4f}", shown(machine, j, choices[i].readings[Eigen::Index(j)]));
+            }
+            fmt::print("{}  {}\n", line, status[i].get<std::string>());
+            for (const auto& other : options.all ? alternatives[i] : ordered_json::array()) {
+                std::string text;
+                for (const auto& value : other) {
+                    text += fmt::format("{:>14.4f}", value.get<double>());
+                }
+                fmt::print("{}  alternative\n", text);
+            }
+        }
+        print_findings(findings);
+    }
+    return findings.has_errors() ? exit_findings : exit_fine;
+}
+
+int pose_command(const MachineOptions& options)
+{
+    auto loaded = load(options);
+    if (!loaded) {
+        return fail(loaded.error(), options.json);
+    }
+    const Machine& machine = loaded->machine;
+    const auto kinematics = Kinematics::make(machine);
+    if (!kinematics) {
+        return fail(kinematics.error(), options.json);
+    }
+    std::vector<std::size_t> joints;
+    for (const std::string& name : loaded->table.header) {
+        const auto joint = machine.find_joint(name);
+        if (!joint) {
+            return fail({ErrorKind::value, fmt::format("the machine has no joint \"{}\"", name.substr(0, 40)), {options.table, 1, 1},
+                         "name the columns after the machine's joints"},
+                        options.json);
+        }
+        joints.push_back(joint->value);
+    }
+    if (joints.size() != machine.joints.size()) {
+        return fail({ErrorKind::value, fmt::format("the table reads {} of the machine's {} joints", joints.size(), machine.joints.size()), {options.table, 1, 1},
+                     "give every joint a column"},
+                    options.json);
+    }
+    auto rows = ordered_json::array();
+    for (const auto& values : loaded->table.rows) {
+        Readings readings = machine.home();
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            const bool rotary = machine.joints[joints[i]].kind == JointKind::rotary;
+            readings[Eigen::Index(joints[i])] = rotary ? to_rad(values[i]) : values[i];
+        }
+        const Pose pose = kinematics.value().pose(readings, options.tool_length);
+        if (options.json) {
+            rows.push_back({pose.tip.x(), pose.tip.y(), pose.tip.z(), pose.axis.x(), pose.axis.y(), pose.axis.z()});
+        } else {
+            fmt::print("{:14.5f}{:14.5f}{:14.5f}{:12.7f}{:12.7f}{:12.7f}\n", pose.tip.x(), pose.tip.y(), pose.tip.z(), pose.axis.x(), pose.axis.y(), pose.axis.z());
+        }
+    }
+    if (options.json) {
+        fmt::print("{}\n", json_text({{"rows", rows}}));
+    }
+    return exit_fine;
+}
+
+} // namespace wexilum::cli

@@ -1,0 +1,64 @@
+#include "cli/commands.hpp"
+
+#include <CLI/CLI.hpp>
+
+#include <cstdio>
+
+int main(int argc, char** argv)
+{
+    using namespace wexilum::cli;
+    CLI::App app{"wexilum-cli: posts toolpaths and proves the code, without a window", "wexilum-cli"};
+    app.set_version_flag("--version", "wexilum-cli " WEXILUM_VERSION);
+    app.require_subcommand(1);
+    app.footer("Exit: 0 fine, 1 findings of error severity or a budget broken, 2 bad usage or unreadable input.");
+
+    JobOptions post_options;
+    auto* post = app.add_subcommand("post", "Turn a job's toolpaths into code");
+    post->add_option("--project", post_options.project, "Folder of the project")->required();
+    post->add_option("--job", post_options.job, "Name of the job")->required();
+    post->add_option("--out", post_options.out, "Folder for the code (default: PROJECT/out)");
+    post->add_flag("--json", post_options.json, "Print one JSON object");
+
+    JobOptions replay_options;
+    auto* replay = app.add_subcommand("replay", "Read code by the controller's definition and hold it against the toolpath");
+    replay->add_option("--project", replay_options.project, "Folder of the project")->required();
+    replay->add_option("--job", replay_options.job, "Name of the job")->required();
+    replay->add_option("--code", replay_options.code, "Code files (default: the job is posted afresh in memory)");
+    replay->add_flag("--from-unknown", replay_options.from_unknown, "Nothing is known to be in force at the start");
+    replay->add_flag("--json", replay_options.json, "Print one JSON object");
+
+    std::vector<std::string> files;
+    auto* check = app.add_subcommand("check", "Read files of any format and say what is wrong with them");
+    check->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl)")->required();
+
+    MachineOptions solve_options;
+    auto* solve = app.add_subcommand("solve", "From tool poses to axis positions");
+    solve->add_option("--machine", solve_options.machine, "Machine file")->required();
+    solve->add_option("--poses", solve_options.table, "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")->required();
+    solve->add_option("--tool-length", solve_options.tool_length, "Gauge length in mm")->check(CLI::Range(-1e6, 1e6));
+    solve->add_flag("--all", solve_options.all, "Every branch and turn within travel as well");
+    solve->add_flag("--json", solve_options.json, "Print one JSON object");
+
+    MachineOptions pose_options;
+    auto* pose = app.add_subcommand("pose", "From axis positions to tool poses");
+    pose->add_option("--machine", pose_options.machine, "Machine file")->required();
+    pose->add_option("--axes", pose_options.table, "CSV whose header names the joints: mm and degrees")->required();
+    pose->add_option("--tool-length", pose_options.tool_length, "Gauge length in mm")->check(CLI::Range(-1e6, 1e6));
+    pose->add_flag("--json", pose_options.json, "Print one JSON object");
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& problem) {
+        return app.exit(problem) == 0 ? exit_fine : exit_usage;
+    }
+    if (*post) {
+        return post_command(post_options);
+    }
+    if (*replay) {
+        return replay_command(replay_options);
+    }
+    if (*check) {
+        return check_command(files);
+    }
+    return *solve ? solve_command(solve_options) : pose_command(pose_options);
+}

@@ -1,0 +1,83 @@
+#include "cli/report.hpp"
+
+#include "cli/commands.hpp"
+#include "cli/json_print.hpp"
+
+#include <fmt/format.h>
+
+#include <cstdio>
+
+namespace wexilum::cli {
+namespace {
+
+std::string where(const Place& place, std::uint32_t last)
+{
+    if (place.file.empty() && place.line == 0) {
+        return {};
+    }
+    std::string out = place.file.empty() ? fmt::format("block {}", place.line) : place.text();
+    if (last > place.line) {
+        out += fmt::format(" to {}", last);
+    }
+    return out;
+}
+
+} // namespace
+
+int fail(const Error& error, bool json)
+{
+    fmt::print(stderr, "wexilum-cli: {}\n", error.text());
+    if (json) {
+        const nlohmann::ordered_json out{{"error",
+                                          {{"kind", name_of(error.kind)},
+                                           {"message", error.message},
+                                           {"cure", error.cure},
+                                           {"file", error.place.file},
+                                           {"line", error.place.line},
+                                           {"column", error.place.column}}}};
+        fmt::print("{}\n", json_text(out));
+    }
+    return exit_usage;
+}
+
+nlohmann::ordered_json place_json(const Place& place)
+{
+    return {{"file", place.file}, {"line", place.line}};
+}
+
+nlohmann::ordered_json findings_json(const FindingList& findings)
+{
+    auto out = nlohmann::ordered_json::array();
+    for (const Finding& f : findings.list()) {
+        out.push_back({{"severity", name_of(f.severity)},
+                       {"kind", f.kind},
+                       {"message", f.message},
+                       {"cure", f.cure},
+                       {"count", f.count},
+                       {"source", place_json(f.source)},
+                       {"code", place_json(f.code)}});
+    }
+    return out;
+}
+
+void print_findings(const FindingList& findings)
+{
+    for (const Severity severity : {Severity::error, Severity::warning, Severity::remark}) {
+        for (const Finding& f : findings.list()) {
+            if (f.severity != severity) {
+                continue;
+            }
+            fmt::print("  {:<8} {:<18} {}{}\n", name_of(f.severity), f.kind, f.message, f.count > 1 ? fmt::format(" (worst of {})", f.count) : "");
+            const std::string source = where(f.source, f.last_source_line);
+            const std::string code = where(f.code, f.last_code_line);
+            if (!source.empty() || !code.empty()) {
+                fmt::print("  {:<27} at {}{}{}\n", "", source, source.empty() || code.empty() ? "" : ", ", code);
+            }
+            if (!f.cure.empty()) {
+                fmt::print("  {:<27} cure: {}\n", "", f.cure);
+            }
+        }
+    }
+}
+
+} // namespace wexilum::cli

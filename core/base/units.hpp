@@ -1,0 +1,16 @@
+// Units inside the core: millimetres, radians, seconds. Only readers, writers and printers convert.
+#pragma once
+
+#include <numbers>
+
+namespace wexilum {
+
+inline constexpr double pi = std::numbers::pi;
+inline constexpr double mm_per_inch = 25.4;
+
+constexpr double to_rad(double degrees) { return degrees * (pi / 180.0); }
+constexpr double to_deg(double radians) { return radians * (180.0 / pi); }
+/// mm/min (or rad/min) to mm/s (or rad/s).
+constexpr double per_minute(double value) { return value / 60.0; }
+
+} // namespace wexilum

@@ -1,0 +1,359 @@
+#include "core/controller/controller.hpp"
+
+#include "core/base/file_units.hpp"
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+class Reader {
+public:
+    explicit Reader(const json::Document& document) : document_(document), problems_(document) {}
+
+    Result<Controller> read()
+    {
+        Fields root(document_.root(), "the controller", problems_);
+        json::check_format(root, "controller/1");
+        units_ = read_units(root);
+        root.text("name", c_.name, true);
+        root.text("description", c_.description);
+        read_axes(root);
+        read_words(root);
+        read_numbers(root);
+        read_addresses(root);
+        read_arcs(root);
+        read_motion(root);
+        read_limits(root);
+        root.each_item("witnesses", [&](const Node& n) { read_witness(n); }, true);
+        if (c_.witnesses.empty() && !problems_.any()) {
+            problems_.add(document_.root(), "the controller has no witness",
+                          "type in at least one: program lines and the readings they lead to", ErrorKind::witness);
+        }
+        root.finish();
+        if (problems_.any()) {
+            return problems_.status().error();
+        }
+        return std::move(c_);
+    }
+
+private:
+    static bool is_letter(const std::string& s) { return s.size() == 1 && s[0] >= 'A' && s[0] <= 'Z'; }
+
+    void letter(Fields& fields, const char* key, char& out)
+    {
+        std::string text;
+        if (!fields.text(key, text)) {
+            return;
+        }
+        if (!is_letter(text)) {
+            problems_.add(*fields.here().find(key), fmt::format("\"{}\" is not one capital letter", key), "write one of A to Z");
+            return;
+        }
+        out = text[0];
+    }
+
+    void read_axes(Fields& root)
+    {
+        root.each_member("axes", [&](const std::string& address, const Node& joint) {
+            if (!is_letter(address) || joint.kind != Kind::string) {
+                problems_.add(joint, fmt::format("the axis \"{}\" must map one capital letter to a joint's name", address),
+                              "write \"X\": \"X\"");
+                return;
+            }
+            c_.axes[address[0]] = joint.text;
+        }, true);
+    }
+
+    void read_words(Fields& root)
+    {
+        root.each_member("words", [&](const std::string& word, const Node& node) {
+            Fields fields(node, fmt::format("the word {}", word), problems_);
+            WordMeaning meaning;
+            std::string name;
+            if (fields.text("does", name, true)) {
+                const auto function = function_named(name);
+                if (!function) {
+                    problems_.add(*node.find("does"), fmt::format("no function is called \"{}\"", name.substr(0, 40)),
+                                  "docs/formats/controller.md lists the functions");
+                } else {
+                    meaning.function = *function;
+                }
+            }
+            if (meaning.function == Function::work_offset) {
+                fields.text("register", meaning.work_register, true);
+            }
+            if (meaning.function == Function::cycle) {
+                std::size_t motion = 0;
+                const std::vector<std::string> motions{"drill", "peck", "chip_break", "tap", "bore"};
+                if (fields.choice("motion", motion, motions, true)) {
+                    meaning.cycle.motion = motions[motion];
+                }
+                double gap = 0;
+                if (fields.number("gap", gap, json::not_negative)) {
+                    meaning.cycle.gap = gap * units_.length;
+                }
+            }
+            fields.finish();
+            if (!c_.words.emplace(normalised_word(word), meaning).second) {
+                problems_.add(node, fmt::format("the word {} stands twice", word), "G1 and G01 are the same word: keep one");
+            }
+        }, true);
+        root.texts("power_on", c_.power_on, true);
+        for (std::string& word : c_.power_on) {
+            word = normalised_word(word);
+            if (!c_.words.contains(word)) {
+                problems_.add(*root.here().find("power_on"), fmt::format("the power-on word {} is not among the words", word),
+                              "add it to \"words\"");
+            }
+        }
+    }
+
+    void read_numbers(Fields& root)
+    {
+        const Node* node = root.node("numbers", Kind::object, true);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the numbers", problems_);
+        constexpr json::Range increment{1e-9, 1000};
+        fields.number("length", c_.length_increment, increment, true);
+        fields.number("angle", c_.angle_increment, increment);
+        fields.number("feed", c_.feed_increment, increment, true);
+        fields.number("inverse_time", c_.inverse_time_increment, increment);
+        fields.number("feed_per_revolution", c_.revolution_feed_increment, increment);
+        fields.number("speed", c_.speed_increment, increment, true);
+        fields.number("time", c_.time_increment, increment);
+        std::size_t bare = 0;
+        fields.choice("without_point", bare, {"units", "increments"}, true);
+        c_.bare_number_is_increments = bare == 1;
+        long long digits = c_.most_digits;
+        fields.integer("digits", digits, 3, 15);
+        c_.most_digits = static_cast<int>(digits);
+        fields.finish();
+    }
+
+    void read_addresses(Fields& root)
+    {
+        const Node* node = root.node("addresses", Kind::object, true);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the addresses", problems_);
+        letter(fields, "feed", c_.feed);
+        letter(fields, "speed", c_.speed);
+        letter(fields, "tool", c_.tool);
+        letter(fields, "length_register", c_.length_register);
+        letter(fields, "radius", c_.radius);
+        letter(fields, "dwell", c_.dwell);
+        letter(fields, "cycle_clearance", c_.cycle_clearance);
+        letter(fields, "cycle_step", c_.cycle_step);
+        letter(fields, "cycle_dwell", c_.cycle_dwell);
+        letter(fields, "sequence_number", c_.sequence_number);
+        letter(fields, "program_number", c_.program_number);
+        std::vector<std::string> centre;
+        if (fields.texts("centre", centre)) {
+            if (centre.size() != 3 || !is_letter(centre[0]) || !is_letter(centre[1]) || !is_letter(centre[2])) {
+                problems_.add(*node->find("centre"), "the centre needs three capital letters", "write [\"I\", \"J\", \"K\"]");
+            } else {
+                c_.centre = {centre[0][0], centre[1][0], centre[2][0]};
+            }
+        }
+        std::size_t unit = 0;
+        fields.choice("dwell_unit", unit, {"s", "ms"});
+        c_.dwell_in_milliseconds = unit == 1;
+        std::vector<std::string> comment;
+        if (fields.texts("comment", comment)) {
+            if (comment.size() != 2 || comment[0].size() != 1 || comment[1].size() != 1) {
+                problems_.add(*node->find("comment"), "a comment needs two characters, open and close", "write [\"(\", \")\"]");
+            } else {
+                c_.comment_open = comment[0][0];
+                c_.comment_close = comment[1][0];
+            }
+        }
+        fields.finish();
+    }
+
+    void read_arcs(Fields& root)
+    {
+        const Node* node = root.node("arcs", Kind::object);
+        c_.has_arcs = node != nullptr;
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the arcs", problems_);
+        std::vector<std::string> forms;
+        if (fields.texts("forms", forms, true)) {
+            c_.arc_centre = std::find(forms.begin(), forms.end(), "centre") != forms.end();
+            c_.arc_radius = std::find(forms.begin(), forms.end(), "radius") != forms.end();
+            if (forms.empty() || std::size_t(c_.arc_centre) + std::size_t(c_.arc_radius) != forms.size()) {
+                problems_.add(*node->find("forms"), "the arc forms are \"centre\" and \"radius\"", "list one or both");
+            }
+        }
+        if (fields.texts("planes", c_.arc_planes, true)) {
+            for (const auto& plane : c_.arc_planes) {
+                if (plane != "xy" && plane != "zx" && plane != "yz") {
+                    problems_.add(*node->find("planes"), fmt::format("no plane is called \"{}\"", plane.substr(0, 40)), "use xy, zx, yz");
+                }
+            }
+        }
+        fields.flag("helix", c_.arc_helix);
+        double tolerance = 0;
+        if (fields.number("end_tolerance", tolerance, json::positive, true)) {
+            c_.arc_end_tolerance = tolerance * units_.length;
+        }
+        fields.choice<Controller::RadiusRule>(
+            "radius_kept", c_.radius_rule, {{"start", Controller::RadiusRule::start}, {"blend", Controller::RadiusRule::blend}}, true);
+        fields.finish();
+    }
+
+    void read_motion(Fields& root)
+    {
+        const Node* node = root.node("motion", Kind::object, true);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the motion", problems_);
+        std::size_t path = 0;
+        fields.choice("rapid", path, {"each-joint", "straight"}, true);
+        c_.rapid_straight = path == 1;
+        fields.choice<Controller::RotaryFeed>("rotary_feed", c_.rotary_feed,
+                                              {{"combined", Controller::RotaryFeed::combined},
+                                               {"linear-only", Controller::RotaryFeed::linear_only}});
+        fields.flag("inverse_time_modal", c_.inverse_time_modal);
+        fields.flag("feed_mode_clears_feed", c_.feed_mode_clears_feed);
+        fields.text("length_joint", c_.length_joint);
+        fields.each_member("change_position", [&](const std::string& joint, const Node& value) {
+            c_.change_position[joint] = dimension(value, "the change position");
+        });
+        fields.flag("tool_change_stops_spindle", c_.tool_change_stops_spindle);
+        fields.finish();
+    }
+
+    /// A length, or {"angle": value}.
+    double dimension(const Node& node, const char* what)
+    {
+        if (node.kind == Kind::object) {
+            Fields fields(node, what, problems_);
+            double angle = 0;
+            fields.number("angle", angle, json::any_length, true);
+            fields.finish();
+            return angle * units_.angle;
+        }
+        if (node.kind != Kind::number || std::abs(node.number) > 1e7) {
+            problems_.add(node, fmt::format("{} needs a number within 1e7", what), "write a length, or {\"angle\": value} for a rotary joint");
+            return 0;
+        }
+        return node.number * units_.length;
+    }
+
+    void read_limits(Fields& root)
+    {
+        const Node* node = root.node("limits", Kind::object);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the limits", problems_);
+        fields.number("feed", c_.feed_most, json::positive);
+        fields.number("inverse_time", c_.inverse_time_most, json::positive);
+        long long line = 0;
+        if (fields.integer("line", line, 8, 100000)) {
+            c_.line_most = static_cast<std::size_t>(line);
+        }
+        fields.finish();
+    }
+
+    void read_witness(const Node& node)
+    {
+        Fields fields(node, "the witness", problems_);
+        ControllerWitness witness;
+        witness.place = document_.place_of(node.begin);
+        fields.text("name", witness.name, true);
+        fields.texts("code", witness.code, true);
+        fields.each_member("offsets", [&](const std::string& joint, const Node& value) {
+            witness.offsets[joint] = dimension(value, "the offset");
+        });
+        fields.each_member("readings", [&](const std::string& joint, const Node& value) {
+            witness.readings[joint] = dimension(value, "the reading");
+        }, true);
+        double seconds = 0;
+        if (fields.number("seconds", seconds, json::not_negative)) {
+            witness.seconds = seconds;
+        }
+        std::vector<double> middle;
+        if (fields.numbers("middle", middle, 3)) {
+            for (double& v : middle) {
+                v *= units_.length;
+            }
+            witness.arc_middle = middle;
+        }
+        fields.finish();
+        c_.witnesses.push_back(std::move(witness));
+    }
+
+    const json::Document& document_;
+    json::Problems problems_;
+    FileUnits units_;
+    Controller c_;
+};
+
+} // namespace
+
+const WordMeaning* Controller::power_on_meaning(Group group) const
+{
+    for (const std::string& word : power_on) {
+        const auto found = words.find(word);
+        if (found != words.end() && group_of(found->second.function) == group) {
+            return &found->second;
+        }
+    }
+    return nullptr;
+}
+
+std::optional<char> Controller::address_of(const std::string& joint) const
+{
+    for (const auto& [address, id] : axes) {
+        if (id == joint) {
+            return address;
+        }
+    }
+    return std::nullopt;
+}
+
+std::string normalised_word(std::string_view word)
+{
+    std::string out;
+    if (word.empty()) {
+        return out;
+    }
+    out += word[0] >= 'a' && word[0] <= 'z' ? char(word[0] - 'a' + 'A') : word[0];
+    word.remove_prefix(1);
+    while (word.size() > 1 && word[0] == '0' && word[1] >= '0' && word[1] <= '9') {
+        word.remove_prefix(1);
+    }
+    std::string rest(word);
+    if (rest.find('.') != std::string::npos) {
+        while (rest.back() == '0') {
+            rest.pop_back();
+        }
+        if (rest.back() == '.') {
+            rest.pop_back();
+        }
+    }
+    return out + rest;
+}
+
+Result<Controller> read_controller(const json::Document& document)
+{
+    return Reader(document).read();
+}
+
+} // namespace wexilum

@@ -1,0 +1,345 @@
+#include "core/dialect/dialect.hpp"
+
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+constexpr std::array<std::string_view, role_count> role_names{
+    "motion", "plane", "distance", "units", "feed-mode", "offset", "length", "compensation", "cycle-return", "spindle",
+    "coolant", "once", "axes", "centre", "radius", "feed", "inverse-feed", "speed", "tool", "length-register", "dwell", "cycle-clearance",
+    "cycle-depth", "cycle-step", "cycle-dwell"};
+
+class Reader {
+public:
+    explicit Reader(const json::Document& document) : document_(document), problems_(document) {}
+
+    Result<Dialect> read()
+    {
+        Fields root(document_.root(), "the dialect", problems_);
+        json::check_format(root, "dialect/1");
+        root.text("name", d_.name, true);
+        root.text("description", d_.description);
+        std::size_t unit = 0;
+        root.choice("program_units", unit, {"mm", "inch"}, true);
+        d_.inches = unit == 1;
+        read_numbers(root);
+        read_axes(root);
+        read_words(root);
+        read_addresses(root);
+        read_modality(root);
+        read_block(root);
+        read_arcs(root);
+        root.choice<RotaryFeedStyle>("rotary_feed", d_.rotary_feed,
+                                     {{"inverse-time", RotaryFeedStyle::inverse_time}, {"per-minute", RotaryFeedStyle::per_minute}});
+        std::size_t length = 0;
+        root.choice("tool_length", length, {"register", "in-coordinates"});
+        d_.length_by_register = length == 0;
+        root.text("length_joint", d_.length_joint);
+        root.text("extension", d_.extension);
+        root.each_member("sections", [&](const std::string& name, const Node& node) { read_section(root, name, node); }, true);
+        root.finish();
+        if (problems_.any()) {
+            return problems_.status().error();
+        }
+        return std::move(d_);
+    }
+
+private:
+    void letter(Fields& fields, const char* key, char& out)
+    {
+        std::string text;
+        if (fields.text(key, text)) {
+            if (text.size() != 1 || text[0] < 'A' || text[0] > 'Z') {
+                problems_.add(*fields.here().find(key), fmt::format("\"{}\" is not one capital letter", key), "write one of A to Z");
+            } else {
+                out = text[0];
+            }
+        }
+    }
+
+    void read_numbers(Fields& root)
+    {
+        const Node* node = root.node("numbers", Kind::object, true);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the numbers", problems_);
+        const std::vector<std::pair<const char*, Quantity>> keys{
+            {"length", Quantity::length},   {"angle", Quantity::angle},
+            {"feed", Quantity::feed},       {"inverse_time", Quantity::inverse_time},
+            {"feed_per_revolution", Quantity::revolution_feed},
+            {"speed", Quantity::speed},     {"time", Quantity::time}};
+        for (const auto& [key, quantity] : keys) {
+            NumberStyle& style = d_.numbers[static_cast<std::size_t>(quantity)];
+            if (const Node* inner = fields.node(key, Kind::object, quantity == Quantity::length)) {
+                Fields f(*inner, fmt::format("the number style {}", key), problems_);
+                long long decimals = style.decimals;
+                f.integer("decimals", decimals, 0, 8, true);
+                style.decimals = static_cast<int>(decimals);
+                std::size_t point = 0;
+                f.choice("point", point, {"always", "when-needed"});
+                style.point_always = point == 0;
+                f.flag("keep_zeros", style.keep_zeros);
+                f.finish();
+            } else {
+                style = NumberStyle{quantity == Quantity::speed ? 0 : 3, quantity != Quantity::speed, false};
+            }
+        }
+        d_.numbers[static_cast<std::size_t>(Quantity::whole)] = NumberStyle{0, false, false};
+        fields.finish();
+    }
+
+    void read_axes(Fields& root)
+    {
+        root.each_member("axes", [&](const std::string& joint, const Node& node) {
+            Fields fields(node, fmt::format("the axis of {}", joint), problems_);
+            AxisWord word;
+            fields.node("word", Kind::string, true);
+            letter(fields, "word", word.address);
+            long long sign = 1;
+            fields.integer("sign", sign, -1, 1);
+            word.sign = sign < 0 ? -1 : 1;
+            fields.finish();
+            d_.axes[joint] = word;
+        }, true);
+    }
+
+    void read_words(Fields& root)
+    {
+        root.each_member("words", [&](const std::string& name, const Node& node) {
+            const auto function = function_named(name);
+            if (!function || *function == Function::work_offset || *function == Function::cycle || node.kind != Kind::string) {
+                problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
+                              "docs/formats/dialect.md lists them; offsets and cycles have lists of their own");
+                return;
+            }
+            d_.words[*function] = node.text;
+        }, true);
+        root.each_member("work_offsets", [&](const std::string& name, const Node& node) {
+            if (node.kind != Kind::string) {
+                problems_.add(node, "a work offset's word is a text", "write \"1\": \"G54\"");
+                return;
+            }
+            d_.work_offsets[name] = node.text;
+        }, true);
+        root.each_member("cycles", [&](const std::string& name, const Node& node) {
+            Fields fields(node, fmt::format("the cycle {}", name), problems_);
+            CycleStyle style;
+            std::size_t write = 0;
+            fields.choice("write", write, {"native", "moves"}, true);
+            style.native = write == 0;
+            fields.text("word", style.word, style.native);
+            double gap = style.gap;
+            fields.number("gap", gap, json::not_negative);
+            style.gap = gap;
+            fields.finish();
+            d_.cycles[name] = style;
+        });
+    }
+
+    void read_addresses(Fields& root)
+    {
+        const Node* node = root.node("addresses", Kind::object);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the addresses", problems_);
+        letter(fields, "feed", d_.feed);
+        letter(fields, "speed", d_.speed);
+        letter(fields, "tool", d_.tool);
+        letter(fields, "length_register", d_.length_register);
+        letter(fields, "radius", d_.radius);
+        letter(fields, "dwell", d_.dwell);
+        letter(fields, "cycle_clearance", d_.cycle_clearance);
+        letter(fields, "cycle_step", d_.cycle_step);
+        letter(fields, "cycle_dwell", d_.cycle_dwell);
+        std::size_t unit = 0;
+        fields.choice("dwell_unit", unit, {"s", "ms"});
+        d_.dwell_in_milliseconds = unit == 1;
+        std::vector<std::string> centre;
+        if (fields.texts("centre", centre)) {
+            if (centre.size() != 3 || centre[0].size() != 1 || centre[1].size() != 1 || centre[2].size() != 1) {
+                problems_.add(*node->find("centre"), "the centre needs three letters", "write [\"I\", \"J\", \"K\"]");
+            } else {
+                d_.centre = {centre[0][0], centre[1][0], centre[2][0]};
+            }
+        }
+        fields.finish();
+    }
+
+    std::set<Role> roles(const Node& node)
+    {
+        std::set<Role> out;
+        for (const Node& item : node.items) {
+            const auto role = item.kind == Kind::string ? role_named(item.text) : std::nullopt;
+            if (!role) {
+                problems_.add(item, fmt::format("no slot is called \"{}\"", item.text.substr(0, 40)),
+                              fmt::format("use one of: {}", fmt::join(role_names, ", ")));
+                break;
+            }
+            out.insert(*role);
+        }
+        return out;
+    }
+
+    void read_modality(Fields& root)
+    {
+        if (const Node* node = root.node("modal", Kind::array, true)) {
+            d_.modal = roles(*node);
+        }
+        root.each_member("restate_after", [&](const std::string& event, const Node& node) {
+            static const std::vector<std::string> events{"tool-change", "feed-mode", "machine-coordinates", "cycle", "operation"};
+            if (std::find(events.begin(), events.end(), event) == events.end() || node.kind != Kind::array) {
+                problems_.add(node, fmt::format("nothing can be restated after \"{}\"", event.substr(0, 40)),
+                              fmt::format("use a list under one of: {}", fmt::join(events, ", ")));
+                return;
+            }
+            d_.restate[event] = roles(node);
+        });
+    }
+
+    void read_block(Fields& root)
+    {
+        const Node* node = root.node("block", Kind::object, true);
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the block", problems_);
+        if (fields.text("order", d_.order)) {
+            std::string sorted = d_.order;
+            std::sort(sorted.begin(), sorted.end());
+            const bool twice = std::adjacent_find(sorted.begin(), sorted.end()) != sorted.end();
+            const bool letters = std::all_of(sorted.begin(), sorted.end(), [](char c) { return c >= 'A' && c <= 'Z'; });
+            if (twice || !letters) {
+                problems_.add(*node->find("order"), "the order is a text of capital letters, each once", "write \"NGXYZBCIJKRFSTHM\"");
+            }
+        }
+        fields.text("separator", d_.separator);
+        if (d_.separator.find_first_not_of(' ') != std::string::npos) {
+            problems_.add(*node->find("separator"), "words are separated by blanks or nothing", "write \" \" or \"\"");
+        }
+        if (const Node* inner = fields.node("sequence", Kind::object)) {
+            Fields f(*inner, "the sequence numbers", problems_);
+            letter(f, "letter", d_.sequence_letter);
+            f.integer("start", d_.sequence_start, 0, 1000000);
+            f.integer("step", d_.sequence_step, 1, 1000);
+            f.finish();
+        } else {
+            d_.sequence = false;
+        }
+        std::vector<std::string> comment;
+        if (fields.texts("comment", comment)) {
+            if (comment.size() != 2 || comment[0].size() != 1 || comment[1].size() != 1) {
+                problems_.add(*node->find("comment"), "a comment needs two characters, open and close", "write [\"(\", \")\"]");
+            } else {
+                d_.comment_open = comment[0][0];
+                d_.comment_close = comment[1][0];
+            }
+        }
+        fields.flag("comment_upper", d_.comment_upper);
+        fields.finish();
+    }
+
+    void read_arcs(Fields& root)
+    {
+        const Node* node = root.node("arcs", Kind::object);
+        d_.arcs = node != nullptr;
+        if (node == nullptr) {
+            return;
+        }
+        Fields fields(*node, "the arcs", problems_);
+        fields.choice<ArcForm>("form", d_.arc_form, {{"centre", ArcForm::centre}, {"radius", ArcForm::radius}}, true);
+        fields.flag("helix", d_.helix);
+        fields.finish();
+    }
+
+    void read_section(Fields& root, const std::string& name, const Node& node)
+    {
+        const auto& names = section_names();
+        if (std::find(names.begin(), names.end(), name) == names.end()) {
+            problems_.add(node, fmt::format("no section is called \"{}\"", name.substr(0, 40)),
+                          fmt::format("use one of: {}", fmt::join(names, ", ")));
+            return;
+        }
+        if (node.kind != Kind::array) {
+            problems_.add(node, "a section is a list of lines", "write [\"line\", …]");
+            return;
+        }
+        std::vector<std::string> lines;
+        for (const Node& item : node.items) {
+            const auto unknown = item.kind == Kind::string ? unknown_field(item.text) : std::optional<std::string>("");
+            if (unknown) {
+                root.problem(item, fmt::format("the line has no field {{{}}}", *unknown),
+                             fmt::format("use texts with the fields {}", fmt::join(section_fields(), ", ")));
+                return;
+            }
+            lines.push_back(item.text);
+        }
+        d_.sections[name] = std::move(lines);
+    }
+
+    const json::Document& document_;
+    json::Problems problems_;
+    Dialect d_;
+};
+
+} // namespace
+
+std::string_view name_of(Role role) { return role_names[static_cast<std::size_t>(role)]; }
+
+std::optional<Role> role_named(std::string_view name)
+{
+    const auto found = std::find(role_names.begin(), role_names.end(), name);
+    return found == role_names.end() ? std::nullopt : std::optional(static_cast<Role>(found - role_names.begin()));
+}
+
+Role role_of(Group group) { return group == Group::none ? Role::once : static_cast<Role>(group); }
+
+std::optional<std::string> Dialect::word(Function function) const
+{
+    const auto found = words.find(function);
+    return found == words.end() ? std::nullopt : std::optional(found->second);
+}
+
+const std::vector<std::string>& section_names()
+{
+    static const std::vector<std::string> names{"program-head", "operation", "tool-change", "stop", "optional-stop", "program-end"};
+    return names;
+}
+
+const std::vector<std::string>& section_fields()
+{
+    static const std::vector<std::string> names{"program",     "number",      "machine",     "operation",   "tool",
+                                                "tool-name",   "tool-length", "next-tool",   "retract",     "rotary-home",
+                                                "spindle-off", "coolant-off", "work-offset"};
+    return names;
+}
+
+std::optional<std::string> unknown_field(const std::string& line)
+{
+    for (std::size_t open = line.find('{'); open != std::string::npos; open = line.find('{', open + 1)) {
+        const std::size_t close = line.find('}', open);
+        const std::string field = line.substr(open + 1, close == std::string::npos ? std::string::npos : close - open - 1);
+        const auto& names = section_fields();
+        if (close == std::string::npos || std::find(names.begin(), names.end(), field) == names.end()) {
+            return field;
+        }
+    }
+    return std::nullopt;
+}
+
+Result<Dialect> read_dialect(const json::Document& document)
+{
+    return Reader(document).read();
+}
+
+} // namespace wexilum

@@ -1,0 +1,102 @@
+// How we choose to write for a control: words, decimals, order, sections. The replay never reads this.
+#pragma once
+
+#include "core/base/json_document.hpp"
+#include "core/controller/controller.hpp"
+
+#include <map>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+/// What a slot of a statement holds; also the names under which modality is stated in the file.
+enum class Role : std::uint8_t {
+    motion, plane, distance, units, feed_mode, offset, length, compensation, cycle_return, spindle, coolant, once,
+    axes, centre, radius, feed, inverse_feed, speed, tool, length_register, dwell, cycle_clearance, cycle_depth, cycle_step, cycle_dwell,
+};
+inline constexpr std::size_t role_count = 25;
+[[nodiscard]] std::string_view name_of(Role role);
+[[nodiscard]] std::optional<Role> role_named(std::string_view name);
+[[nodiscard]] Role role_of(Group group);
+
+enum class Quantity : std::uint8_t { length, angle, feed, inverse_time, revolution_feed, speed, time, whole };
+inline constexpr std::size_t quantity_count = 8;
+
+struct NumberStyle {
+    int decimals = 3;
+    bool point_always = true;  ///< "5." rather than "5"
+    bool keep_zeros = false;   ///< "5.000" rather than "5."
+};
+
+struct AxisWord {
+    char address = 'X';
+    int sign = 1;
+};
+
+struct CycleStyle {
+    bool native = false;
+    std::string word;  ///< native: the cycle's word
+    double gap = 0.5;  ///< expanded: mm above the last depth for the way back in rapid
+};
+
+enum class ArcForm { centre, radius };
+enum class RotaryFeedStyle { inverse_time, per_minute };
+
+struct Dialect {
+    std::string name;
+    std::string description;
+    bool inches = false;
+    std::array<NumberStyle, quantity_count> numbers;
+    std::map<std::string, AxisWord> axes;        ///< joint id -> word
+    std::map<Function, std::string> words;
+    std::map<std::string, std::string> work_offsets; ///< register -> word
+    std::map<std::string, CycleStyle> cycles;    ///< cycle kind -> how
+    char feed = 'F';
+    char speed = 'S';
+    char tool = 'T';
+    char length_register = 'H';
+    std::array<char, 3> centre{'I', 'J', 'K'};
+    char radius = 'R';
+    char dwell = 'P';
+    bool dwell_in_milliseconds = false;
+    char cycle_clearance = 'R';
+    char cycle_step = 'Q';
+    char cycle_dwell = 'P';
+    std::set<Role> modal;                        ///< left out where unchanged
+    std::map<std::string, std::set<Role>> restate; ///< event -> roles forgotten at it
+    std::string order = "NGXYZABCUVWIJKRQPFSTHDM";
+    std::string separator = " ";
+    char sequence_letter = 'N';
+    long long sequence_start = 10;
+    long long sequence_step = 10;
+    bool sequence = true;
+    char comment_open = '(';
+    char comment_close = ')';
+    bool comment_upper = true;
+    bool arcs = true;
+    ArcForm arc_form = ArcForm::centre;
+    bool helix = true;
+    RotaryFeedStyle rotary_feed = RotaryFeedStyle::inverse_time;
+    bool length_by_register = true;              ///< a length word; otherwise the length is inside the coordinates
+    std::string length_joint = "Z";
+    std::map<std::string, std::vector<std::string>> sections;
+    std::string extension = ".nc";
+
+    [[nodiscard]] const NumberStyle& style(Quantity q) const { return numbers[static_cast<std::size_t>(q)]; }
+    /// The dialect's word for a function, nothing where it has none.
+    [[nodiscard]] std::optional<std::string> word(Function function) const;
+};
+
+/// The sections a dialect may supply, and the fields a section's lines may hold in braces.
+[[nodiscard]] const std::vector<std::string>& section_names();
+[[nodiscard]] const std::vector<std::string>& section_fields();
+/// The first field of a line that is not among section_fields(), nothing where all are.
+[[nodiscard]] std::optional<std::string> unknown_field(const std::string& line);
+
+/// Reads a "dialect/1" document.
+Result<Dialect> read_dialect(const json::Document& document);
+
+} // namespace wexilum

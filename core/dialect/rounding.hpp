@@ -1,0 +1,40 @@
+// Values as the control will see them: whole counts of the last decimal written. Everything that depends on a written
+// value (suppression, arc senses, the next start point) is decided on these.
+#pragma once
+
+#include "core/controller/controller.hpp"
+#include "core/dialect/dialect.hpp"
+
+#include <cstdint>
+#include <string>
+
+namespace wexilum {
+
+class Rounding {
+public:
+    Rounding(const Dialect& dialect, const Controller& controller);
+
+    /// Counts of the last written decimal nearest to `value` (core units: mm, rad, mm/s, 1/s, mm/rev, rpm, s), after rounding
+    /// to the control's increment. Precondition: the result fits 53 bits (inputs are range-checked when read).
+    [[nodiscard]] std::int64_t counts(Quantity quantity, double value) const;
+    /// The value of such counts in core units.
+    [[nodiscard]] double value(Quantity quantity, std::int64_t counts) const;
+    /// One count in core units.
+    [[nodiscard]] double step(Quantity quantity) const;
+    /// The number as text, e.g. "-12.5", "3.", "0." (never "-0.").
+    [[nodiscard]] std::string text(Quantity quantity, std::int64_t counts) const;
+
+private:
+    struct Scale {
+        double unit = 1;      // core units per program unit
+        double increment = 0; // program units
+        double count = 1;     // program units per count
+        NumberStyle style;
+    };
+    std::array<Scale, quantity_count> scales_;
+};
+
+/// "12.5" from 12500 counts at three decimals.
+[[nodiscard]] std::string decimal_text(std::int64_t counts, const NumberStyle& style);
+
+} // namespace wexilum

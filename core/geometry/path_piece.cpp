@@ -1,0 +1,41 @@
+#include "core/geometry/path_piece.hpp"
+
+#include <algorithm>
+
+namespace wexilum {
+
+double PathPiece::length() const { return arc ? arc->length() : (to.tip - from.tip).norm(); }
+double PathPiece::turn() const { return angle_between(from.axis, to.axis); }
+
+Pose PathPiece::at(double s) const
+{
+    Pose pose;
+    pose.tip = arc ? arc->at(s) : Vec3(from.tip + (to.tip - from.tip) * s);
+    pose.axis = great_circle(from.axis, to.axis, s);
+    return pose;
+}
+
+double PathPiece::project(const Pose& pose, double lo) const
+{
+    if (arc) {
+        return arc->nearest(pose.tip, lo);
+    }
+    const Vec3 way = to.tip - from.tip;
+    double s = 0;
+    if (way.norm() > still_length) {
+        s = way.dot(pose.tip - from.tip) / way.squaredNorm();
+    } else if (const Vec3 across = from.axis.cross(to.axis); across.norm() > 1e-12) {
+        s = angle_about(across.normalized(), from.axis, pose.axis) / turn();
+    } else {
+        s = 1;
+    }
+    return std::clamp(s, lo, 1.0);
+}
+
+Deviation deviation_at(const PathPiece& piece, double s, const Pose& pose)
+{
+    const Pose wanted = piece.at(s);
+    return {(wanted.tip - pose.tip).norm(), angle_between(wanted.axis, pose.axis)};
+}
+
+} // namespace wexilum

@@ -1,0 +1,33 @@
+// The agreed way between two poses: tip on a straight line or an arc, axis on the great circle in proportion to tip travel.
+#pragma once
+
+#include "core/geometry/arc.hpp"
+
+#include <optional>
+
+namespace wexilum {
+
+struct PathPiece {
+    Pose from;
+    Pose to;
+    std::optional<Arc> arc; ///< its ends are from.tip and to.tip
+
+    [[nodiscard]] double length() const; ///< of the tip's way, mm
+    [[nodiscard]] double turn() const;   ///< of the axis, rad
+    /// The pose at fraction s (0..1) of tip travel; of the turn where the tip stands still.
+    [[nodiscard]] Pose at(double s) const;
+    /// The fraction in [lo, 1] nearest to a pose: by its tip, or by its axis where the tip stands still.
+    [[nodiscard]] double project(const Pose& pose, double lo = 0) const;
+};
+
+/// How far a pose is from a piece at fraction s: mm and rad.
+struct Deviation {
+    double tip = 0;
+    double axis = 0;
+};
+[[nodiscard]] Deviation deviation_at(const PathPiece& piece, double s, const Pose& pose);
+
+/// Shorter than this the tip counts as standing still.
+inline constexpr double still_length = 1e-6; // mm
+
+} // namespace wexilum

@@ -1,0 +1,110 @@
+#include "core/machine/kinematics.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace wexilum {
+
+Frame joint_motion(const Joint& joint, double reading)
+{
+    const double amount = reading - joint.at;
+    Frame motion = Frame::Identity();
+    if (joint.kind == JointKind::linear) {
+        motion.translation() = joint.direction * amount;
+    } else {
+        motion.linear() = Eigen::AngleAxisd(amount, joint.direction).toRotationMatrix();
+        motion.translation() = joint.point - motion.linear() * joint.point;
+    }
+    return motion;
+}
+
+Result<Kinematics> Kinematics::make(const Machine& machine)
+{
+    const Mount* tool = machine.first_mount(MountKind::tool);
+    const Mount* work = machine.first_mount(MountKind::work);
+    if (tool == nullptr || work == nullptr) {
+        return Error{ErrorKind::value, fmt::format("the machine has no {} mount", tool == nullptr ? "tool" : "work"), {},
+                     "add a mount of that kind under \"mounts\""};
+    }
+    Kinematics out;
+    out.joints_ = machine.joints;
+    out.tool_ = tool->frame;
+    out.work_ = work->frame;
+    out.work_inverse_ = work->frame.inverse();
+    std::vector<int> to_work;
+    for (int j = work->parent; j >= 0; j = machine.joints[std::size_t(j)].parent) {
+        to_work.push_back(j);
+    }
+    std::vector<int> to_tool;
+    for (int j = tool->parent; j >= 0; j = machine.joints[std::size_t(j)].parent) {
+        to_tool.push_back(j);
+    }
+    // Joints that carry both leave the pose between them alone.
+    while (!to_work.empty() && !to_tool.empty() && to_work.back() == to_tool.back()) {
+        to_work.pop_back();
+        to_tool.pop_back();
+    }
+    for (const int j : to_work) {
+        out.links_.push_back({JointIndex(std::uint32_t(j)), -1});
+    }
+    std::reverse(to_tool.begin(), to_tool.end());
+    for (const int j : to_tool) {
+        out.links_.push_back({JointIndex(std::uint32_t(j)), 1});
+    }
+    return out;
+}
+
+Frame Kinematics::tool_from_work(const Readings& readings) const
+{
+    Frame frame = work_inverse_;
+    for (const Link& link : links_) {
+        const Joint& joint = joints_[link.joint.value];
+        const Frame motion = joint_motion(joint, readings[Eigen::Index(link.joint.value)]);
+        frame = frame * (link.sign < 0 ? motion.inverse() : motion);
+    }
+    return frame * tool_;
+}
+
+Pose Kinematics::pose(const Readings& readings, double tool_length) const
+{
+    const Frame frame = tool_from_work(readings);
+    const Vec3 axis = frame.linear().col(2);
+    return {frame.translation() - axis * tool_length, axis};
+}
+
+Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings,
+                                                                                    double tool_length) const
+{
+    Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> columns(3, Eigen::Index(joints_.size()));
+    columns.setZero();
+    const Vec3 tip = pose(readings, tool_length).tip;
+    Frame before = work_inverse_;
+    for (const Link& link : links_) {
+        const Joint& joint = joints_[link.joint.value];
+        const Vec3 direction = before.linear() * joint.direction * link.sign;
+        const auto column = Eigen::Index(link.joint.value);
+        if (joint.kind == JointKind::linear) {
+            columns.col(column) = direction;
+        } else {
+            columns.col(column) = direction.cross(tip - before * joint.point);
+        }
+        const Frame motion = joint_motion(joint, readings[column]);
+        before = before * (link.sign < 0 ? motion.inverse() : motion);
+    }
+    return columns;
+}
+
+Readings Kinematics::levers(const Readings& readings, double tool_length) const
+{
+    const auto columns = tip_jacobian(readings, tool_length);
+    Readings out = Readings::Zero(Eigen::Index(joints_.size()));
+    for (const Link& link : links_) {
+        if (joints_[link.joint.value].kind == JointKind::rotary) {
+            out[Eigen::Index(link.joint.value)] = columns.col(Eigen::Index(link.joint.value)).norm();
+        }
+    }
+    return out;
+}
+
+} // namespace wexilum

@@ -1,0 +1,50 @@
+// Forward kinematics: product of exponentials over the chains from the base to the tool and to the work.
+// Source: R. M. Murray, Z. Li, S. S. Sastry, A Mathematical Introduction to Robotic Manipulation, 1994, section 3.2.
+#pragma once
+
+#include "core/machine/machine.hpp"
+
+#include <vector>
+
+namespace wexilum {
+
+/// The kinematics between one tool mount and one work mount. Copies what it needs of the machine.
+class Kinematics {
+public:
+    /// Uses the machine's first tool and work mount. An error of kind value if one is missing.
+    static Result<Kinematics> make(const Machine& machine);
+
+    /// The tool pose in the frame of the work mount; `tool_length` in mm from the gauge point to the tip.
+    /// Precondition: readings.size() == joint count.
+    [[nodiscard]] Pose pose(const Readings& readings, double tool_length) const;
+    /// The frame of the tool mount seen from the work mount.
+    [[nodiscard]] Frame tool_from_work(const Readings& readings) const;
+
+    /// Joints from the work to the base, then from the base to the tool, with the sign their motion enters with.
+    struct Link {
+        JointIndex joint;
+        double sign = 1; ///< -1 where the joint carries the work
+    };
+    [[nodiscard]] const std::vector<Link>& links() const { return links_; }
+    [[nodiscard]] const std::vector<Joint>& joints() const { return joints_; }
+    [[nodiscard]] const Frame& tool_frame() const { return tool_; }
+    [[nodiscard]] const Frame& work_frame() const { return work_; }
+    /// For each joint, the velocity of a point fixed to the tool at `tip` per unit of reading, all in the work's frame.
+    /// Column j belongs to joint j; joints outside the chain give zero. For rotary joints per rad.
+    [[nodiscard]] Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> tip_jacobian(const Readings& readings,
+                                                                                          double tool_length) const;
+    /// Distance from the tip to the axis of each rotary joint (mm) at these readings; 0 for linear joints.
+    [[nodiscard]] Readings levers(const Readings& readings, double tool_length) const;
+
+private:
+    std::vector<Joint> joints_;
+    std::vector<Link> links_;
+    Frame tool_ = Frame::Identity();
+    Frame work_ = Frame::Identity();
+    Frame work_inverse_ = Frame::Identity();
+};
+
+/// The motion of a joint's body when it reads `reading`, against the reference posture.
+[[nodiscard]] Frame joint_motion(const Joint& joint, double reading);
+
+} // namespace wexilum

@@ -1,0 +1,287 @@
+// Reads the "machine/1" format; described in docs/formats/machine.md and docs/schema/machine.schema.json.
+#include "core/base/file_units.hpp"
+#include "core/base/units.hpp"
+#include "core/machine/kinematics.hpp"
+#include "core/machine/machine.hpp"
+
+#include <fmt/format.h>
+
+#include <set>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+constexpr double unit_tolerance = 1e-6;
+
+Vec3 to_vec(const std::vector<double>& v) { return {v[0], v[1], v[2]}; }
+
+/// Reads machines; one instance a file.
+class Reader {
+public:
+    explicit Reader(const json::Document& document) : document_(document), problems_(document) {}
+
+    Result<Machine> read()
+    {
+        Fields root(document_.root(), "the machine", problems_);
+        json::check_format(root, "machine/1");
+        units_ = read_units(root);
+        root.text("name", machine_.name, true);
+        root.text("description", machine_.description);
+        root.each_item("joints", [&](const Node& n) { read_joint(n); }, true);
+        root.each_item("mounts", [&](const Node& n) { read_mount(n); }, true);
+        read_retract(root);
+        root.each_item("witnesses", [&](const Node& n) { read_witness(n); }, true);
+        root.finish();
+        if (!problems_.any()) {
+            check_chains();
+        }
+        if (!problems_.any()) {
+            check_witnesses();
+        }
+        if (problems_.any()) {
+            return problems_.status().error();
+        }
+        return std::move(machine_);
+    }
+
+private:
+    bool direction(Fields& fields, const char* key, Vec3& out, bool required)
+    {
+        std::vector<double> v;
+        if (!fields.numbers(key, v, 3, {-1.001, 1.001}, required)) {
+            return false;
+        }
+        out = to_vec(v);
+        const double length = out.norm();
+        if (std::abs(length - 1) > unit_tolerance) {
+            problems_.add(*fields.here().find(key), fmt::format("\"{}\" has length {:.7f}, not 1", key, length),
+                          "give a unit vector with seven decimals or more");
+            return false;
+        }
+        out /= length;
+        return true;
+    }
+
+    bool parent(Fields& fields, int& out)
+    {
+        std::string name;
+        if (!fields.text("parent", name, true)) {
+            return false;
+        }
+        if (name == "base") {
+            out = -1;
+            return true;
+        }
+        const auto joint = machine_.find_joint(name);
+        if (!joint) {
+            problems_.add(*fields.here().find("parent"), fmt::format("no joint \"{}\" stands above", name),
+                          "name \"base\" or a joint listed before this one");
+            return false;
+        }
+        out = static_cast<int>(joint->value);
+        return true;
+    }
+
+    void read_joint(const Node& node)
+    {
+        Fields fields(node, "the joint", problems_);
+        Joint joint;
+        fields.text("id", joint.id, true);
+        if (machine_.find_joint(joint.id) || joint.id == "base") {
+            problems_.add(node, fmt::format("the joint \"{}\" stands twice", joint.id), "give each joint a name of its own");
+        }
+        if (machine_.joints.size() == std::size_t(max_joints)) {
+            problems_.add(node, fmt::format("more than {} joints", max_joints), "split the machine, or take joints away that don't move");
+            return;
+        }
+        fields.choice<JointKind>("kind", joint.kind, {{"linear", JointKind::linear}, {"rotary", JointKind::rotary}}, true);
+        const double unit = units_.of(joint.kind == JointKind::linear);
+        parent(fields, joint.parent);
+        direction(fields, "direction", joint.direction, true);
+        std::vector<double> v;
+        if (fields.numbers("point", v, 3, json::any_length, joint.kind == JointKind::rotary)) {
+            joint.point = to_vec(v) * units_.length;
+        }
+        std::size_t relative = 0;
+        fields.choice("reading", relative, {"body", "tool-relative"});
+        tool_relative_.push_back(relative == 1 ? fields.here().find("reading") : nullptr);
+        if (relative == 1) {
+            joint.direction = -joint.direction;
+        }
+        scaled(fields, "at", joint.at, unit, json::any_length);
+        if (fields.numbers("travel", v, 2)) {
+            joint.travel = Travel{v[0] * unit, v[1] * unit};
+            if (v[0] >= v[1]) {
+                problems_.add(*node.find("travel"), "the travel's low end is not below its high end", "write [low, high]");
+            }
+        } else if (joint.kind == JointKind::linear && !fields.has("travel")) {
+            problems_.add(node, fmt::format("the linear joint \"{}\" has no travel", joint.id), "add \"travel\": [low, high]");
+        }
+        scaled(fields, "home", joint.home, unit, json::any_length);
+        if (joint.travel && (joint.home < joint.travel->low - 1e-9 || joint.home > joint.travel->high + 1e-9)) {
+            problems_.add(fields.has("home") ? *node.find("home") : node, fmt::format("the home of \"{}\" lies outside its travel", joint.id),
+                          "give a home inside the travel");
+        }
+        scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
+        scaled(fields, "acceleration", joint.acceleration, unit, json::positive);
+        scaled(fields, "jerk", joint.jerk, unit, json::positive);
+        scaled(fields, "counts_per_unit", joint.counts_per_unit, 1 / unit, json::positive);
+        fields.flag("rollover", joint.rollover);
+        fields.choice<int>("preferred_sense", joint.preferred_sense, {{"none", 0}, {"positive", 1}, {"negative", -1}});
+        fields.flag("moves_while_cutting", joint.moves_while_cutting);
+        if (const Node* brake = fields.node("brake", Kind::object)) {
+            Fields inner(*brake, "the brake", problems_);
+            inner.number("release", joint.brake_release, json::not_negative, true);
+            inner.number("lock", joint.brake_lock, json::not_negative, true);
+            inner.finish();
+        }
+        fields.finish();
+        machine_.joints.push_back(std::move(joint));
+    }
+
+    static void scaled(Fields& fields, const char* key, double& out, double factor, json::Range range, bool required = false)
+    {
+        double value = 0;
+        if (fields.number(key, value, range, required)) {
+            out = value * factor;
+        }
+    }
+
+    void read_mount(const Node& node)
+    {
+        Fields fields(node, "the mount", problems_);
+        Mount mount;
+        fields.text("id", mount.id, true);
+        fields.choice<MountKind>("kind", mount.kind, {{"tool", MountKind::tool}, {"work", MountKind::work}}, true);
+        parent(fields, mount.parent);
+        std::vector<double> v;
+        Vec3 point = Vec3::Zero();
+        if (fields.numbers("point", v, 3, json::any_length, true)) {
+            point = to_vec(v) * units_.length;
+        }
+        Vec3 z = Vec3::UnitZ();
+        Vec3 x = Vec3::UnitX();
+        direction(fields, "z", z, true);
+        direction(fields, "x", x, true);
+        if (std::abs(x.dot(z)) > 1e-6) {
+            problems_.add(node, fmt::format("x and z of the mount \"{}\" are not perpendicular", mount.id), "correct one of them");
+        } else {
+            mount.frame = frame_from(point, x, z);
+        }
+        fields.finish();
+        machine_.mounts.push_back(std::move(mount));
+    }
+
+    void read_retract(Fields& root)
+    {
+        std::string name;
+        if (!root.text("retract", name)) {
+            return;
+        }
+        machine_.retract = machine_.find_joint(name);
+        if (!machine_.retract || machine_.joints[machine_.retract->value].kind != JointKind::linear) {
+            problems_.add(*root.here().find("retract"), fmt::format("\"{}\" is no linear joint of this machine", name),
+                          "name the linear joint that takes the tool away from the work");
+            return;
+        }
+        const Joint& joint = machine_.joints[machine_.retract->value];
+        if (joint.travel) {
+            machine_.retract_upwards = joint.home > 0.5 * (joint.travel->low + joint.travel->high);
+        }
+    }
+
+    void read_witness(const Node& node)
+    {
+        Fields fields(node, "the witness", problems_);
+        Witness witness;
+        witness.place = document_.place_of(node.begin);
+        fields.text("name", witness.name, true);
+        fields.text("origin", witness.origin);
+        witness.readings = machine_.home();
+        std::set<std::string> given;
+        fields.each_member("readings", [&](const std::string& id, const Node& value) {
+            const auto joint = machine_.find_joint(id);
+            if (!joint || value.kind != Kind::number || std::abs(value.number) > 1e7) {
+                problems_.add(value, fmt::format("\"{}\" in the readings must be a joint with a number", id),
+                              "give one number for each joint of the machine");
+                return;
+            }
+            given.insert(id);
+            const bool linear = machine_.joints[joint->value].kind == JointKind::linear;
+            witness.readings[Eigen::Index(joint->value)] = value.number * units_.of(linear);
+        }, true);
+        for (const Joint& joint : machine_.joints) {
+            if (!given.contains(joint.id)) {
+                problems_.add(node, fmt::format("the witness does not read the joint \"{}\"", joint.id), "give every joint's reading");
+            }
+        }
+        scaled(fields, "tool_length", witness.tool_length, units_.length, json::not_negative);
+        std::vector<double> v;
+        if (fields.numbers("tip", v, 3, json::any_length, true)) {
+            witness.pose.tip = to_vec(v) * units_.length;
+        }
+        direction(fields, "axis", witness.pose.axis, true);
+        fields.finish();
+        machine_.witnesses.push_back(std::move(witness));
+    }
+
+    void check_chains()
+    {
+        auto made = Kinematics::make(machine_);
+        if (!made) {
+            problems_.add(document_.root(), made.error().message, made.error().cure);
+            return;
+        }
+        for (const auto& link : made->links()) {
+            const Node* turned = tool_relative_[link.joint.value];
+            if (turned != nullptr && link.sign > 0) {
+                problems_.add(*turned, fmt::format("the joint \"{}\" carries the tool, so it can't read tool-relative",
+                                                   machine_.joints[link.joint.value].id),
+                              "leave \"reading\" away: only a joint that carries the work can be read the other way");
+            }
+        }
+        if (machine_.witnesses.empty()) {
+            problems_.add(*document_.root().find("witnesses"), "the machine has no witness",
+                          "type in at least one pair of readings and tool pose from the shop or the manual", ErrorKind::witness);
+        }
+    }
+
+    void check_witnesses()
+    {
+        const Kinematics kinematics = std::move(Kinematics::make(machine_)).value();
+        std::size_t index = 0;
+        for (const Witness& witness : machine_.witnesses) {
+            const Pose pose = kinematics.pose(witness.readings, witness.tool_length);
+            const double tip = (pose.tip - witness.pose.tip).norm();
+            const double axis = angle_between(pose.axis, witness.pose.axis);
+            if (tip > witness_tip_tolerance || axis > witness_axis_tolerance) {
+                problems_.add(document_.root().find("witnesses")->items[index],
+                              fmt::format("the witness \"{}\" is missed: the tip comes to {:.4f}, {:.4f}, {:.4f} mm, {:.4f} mm off, the "
+                                          "tool axis {:.4f} deg off",
+                                          witness.name, pose.tip.x(), pose.tip.y(), pose.tip.z(), tip, to_deg(axis)),
+                              "check the signs, points and zeros of the joints, or the witness itself", ErrorKind::witness);
+                return;
+            }
+            ++index;
+        }
+    }
+
+    const json::Document& document_;
+    json::Problems problems_;
+    FileUnits units_;
+    Machine machine_;
+    std::vector<const Node*> tool_relative_; // the "reading" node where it says so, one a joint
+};
+
+} // namespace
+
+Result<Machine> read_machine(const json::Document& document)
+{
+    return Reader(document).read();
+}
+
+} // namespace wexilum

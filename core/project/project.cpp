@@ -1,0 +1,194 @@
+#include "core/project/project.hpp"
+
+#include "core/replay/replay_run.hpp"
+#include "core/toolpath/readers/cl_reader.hpp"
+
+#include <fmt/format.h>
+
+#include <map>
+
+namespace wexilum {
+namespace {
+
+Result<json::Document> load_document(const FileSystem& files, const std::string& folder, const std::string& path)
+{
+    auto text = files.read_all(folder.empty() ? path : folder + "/" + path, json::max_bytes);
+    if (!text) {
+        Error error = text.error();
+        error.place = {path, 0, 0};
+        return error;
+    }
+    return json::Document::parse(std::move(*text), path);
+}
+
+/// Loads and reads one part into `out`.
+template <typename T, typename Read>
+Status load(const FileSystem& files, const std::string& folder, const std::string& path, const Read& read, T& out)
+{
+    auto document = load_document(files, folder, path);
+    if (!document) {
+        return document.error();
+    }
+    auto value = read(*document);
+    if (!value) {
+        return value.error();
+    }
+    out = std::move(*value);
+    return {};
+}
+
+Status load_toolpaths(const FileSystem& files, const std::string& folder, Assembly& a)
+{
+    for (const JobOperation& operation : a.job.operations) {
+        auto source = files.open(folder + "/" + operation.toolpath);
+        if (!source) {
+            return Error{ErrorKind::unreadable, fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
+                         operation.place, "correct the path, or put the file there"};
+        }
+        const auto file_index = static_cast<std::uint32_t>(a.toolpath.files.size());
+        a.toolpath.records.push_back({record::Operation{operation.id, operation.name}, {file_index, LineNumber(0)}});
+        if (auto status = read_cl(**source, operation.toolpath, a.toolpath); !status) {
+            return status;
+        }
+    }
+    return {};
+}
+
+std::string counted(std::size_t n, const char* what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); }
+
+Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& path)
+{
+    auto source = files.open(path);
+    if (!source) {
+        return source.error();
+    }
+    Toolpath toolpath;
+    if (auto status = read_cl(**source, path, toolpath); !status) {
+        return status.error();
+    }
+    CheckedFile out{"cl", "", {}};
+    std::size_t motions = 0;
+    std::map<std::string, std::size_t> unknown;
+    for (const Record& record : toolpath.records) {
+        motions += end_pose(record.data) != nullptr ? 1 : 0;
+        if (const auto* word = std::get_if<record::Unknown>(&record.data)) {
+            if (unknown[word->word]++ == 0) {
+                out.remarks.push_back(fmt::format("{}:{}: {} is not understood and will have no effect", path, record.source.line.value, word->word));
+            }
+        }
+    }
+    out.summary = fmt::format("toolpath: {}, {} of motion", counted(toolpath.records.size(), "record"), motions);
+    return out;
+}
+
+} // namespace
+
+Result<Project> read_project(const json::Document& document)
+{
+    json::Problems problems(document);
+    json::Fields root(document.root(), "the project", problems);
+    Project project;
+    json::check_format(root, "project/1");
+    root.text("name", project.name, true);
+    root.text("description", project.description);
+    root.finish();
+    if (problems.any()) {
+        return problems.status().error();
+    }
+    return project;
+}
+
+std::vector<std::string> job_names(const FileSystem& files, const std::string& folder)
+{
+    std::vector<std::string> names = files.list(folder + "/jobs", ".json");
+    for (std::string& name : names) {
+        name.resize(name.size() - 5);
+    }
+    return names;
+}
+
+Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job)
+{
+    Project project;
+    if (auto status = load(files, folder, "project.json", read_project, project); !status) {
+        return status.error();
+    }
+    const auto names = job_names(files, folder);
+    if (std::find(names.begin(), names.end(), job) == names.end()) {
+        return Error{ErrorKind::value, fmt::format("the project has no job \"{}\"", job.substr(0, 80)), {folder, 0, 0},
+                     fmt::format("its jobs are: {}", fmt::join(names, ", "))};
+    }
+    Assembly a;
+    a.job_file = "jobs/" + job + ".json";
+    Status status = load(files, folder, a.job_file, read_job, a.job);
+    status = status ? load(files, folder, a.job.post, read_post, a.post) : status;
+    status = status ? load(files, folder, a.post.machine, read_machine, a.machine) : status;
+    status = status ? load(files, folder, a.post.controller, read_controller, a.controller) : status;
+    status = status ? load(files, folder, a.post.dialect, read_dialect, a.dialect) : status;
+    status = status ? load(files, folder, a.job.setup, read_setup, a.setup) : status;
+    status = status ? check_witnesses(a.controller, a.post.controller) : status;
+    status = status ? load_toolpaths(files, folder, a) : status;
+    status = status ? link(a) : status;
+    if (!status) {
+        return status.error();
+    }
+    return a;
+}
+
+Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
+{
+    if (path.ends_with(".cl")) {
+        return check_toolpath(files, path);
+    }
+    auto document = load_document(files, "", path);
+    if (!document) {
+        return document.error();
+    }
+    CheckedFile out{json::format_of(*document), "", {}};
+    const auto summary = [&](auto result, const auto& say) -> Result<CheckedFile> {
+        if (!result) {
+            return result.error();
+        }
+        out.summary = say(*result);
+        return out;
+    };
+    if (out.format == "machine/1") {
+        return summary(read_machine(*document), [](const Machine& m) {
+            return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"), counted(m.witnesses.size(), "witness reading"));
+        });
+    }
+    if (out.format == "controller/1") {
+        auto controller = read_controller(*document);
+        if (controller) {
+            if (auto status = check_witnesses(*controller, path); !status) {
+                return status.error();
+            }
+        }
+        return summary(std::move(controller), [](const Controller& c) {
+            return fmt::format("controller {}: {}, {} hold", c.name, counted(c.words.size(), "word"), counted(c.witnesses.size(), "witness reading"));
+        });
+    }
+    if (out.format == "dialect/1") {
+        return summary(read_dialect(*document), [](const Dialect& d) {
+            return fmt::format("dialect {}: {}, {}", d.name, counted(d.words.size(), "word"), counted(d.sections.size(), "section"));
+        });
+    }
+    if (out.format == "setup/1") {
+        return summary(read_setup(*document), [](const Setup& s) {
+            return fmt::format("setup {}: {}, {}", s.name, counted(s.tools.size(), "tool"), counted(s.offsets.size(), "offset register"));
+        });
+    }
+    if (out.format == "job/1") {
+        return summary(read_job(*document), [](const Job& j) { return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation")); });
+    }
+    if (out.format == "post/1") {
+        return summary(read_post(*document), [](const Post& p) { return fmt::format("post {} {}", p.name, p.version); });
+    }
+    if (out.format == "project/1") {
+        return summary(read_project(*document), [](const Project& p) { return fmt::format("project {}", p.name); });
+    }
+    return Error{ErrorKind::value, fmt::format("\"{}\" is no format of this program", out.format.substr(0, 40)), document->place_of(0),
+                 "the first key of a file is \"format\": machine/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; toolpaths end in .cl"};
+}
+
+} // namespace wexilum

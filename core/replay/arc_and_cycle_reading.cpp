@@ -1,0 +1,202 @@
+// How the control reads arcs and point cycles.
+#include "core/base/units.hpp"
+#include "core/replay/block_words.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+using record::SpindleState;
+
+/// Centre of an arc in the plane of u and v from its radius. Positive radius: at most half a turn.
+std::optional<Vec3> centre_from_radius(const Vec3& start, const Vec3& end, const Vec3& normal, double radius, bool counter_clockwise)
+{
+    Vec3 chord = end - start;
+    chord -= normal * normal.dot(chord);
+    const double half = chord.norm() / 2;
+    const double size = std::abs(radius);
+    if (half < 1e-9 || half > size + 1e-3) {
+        return std::nullopt;
+    }
+    const double height = std::sqrt(std::max(0.0, size * size - half * half));
+    // Left of the chord for a short counter-clockwise arc.
+    const double side = (counter_clockwise ? 1.0 : -1.0) * (radius > 0 ? 1.0 : -1.0);
+    const Vec3 left = normal.cross(chord).normalized();
+    Vec3 centre = start + chord / 2 + left * (side * height);
+    return centre;
+}
+
+} // namespace
+
+void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwise)
+{
+    BlockWords words = words_in;
+    const auto give_up = [&](std::string message, std::string cure) {
+        report(Severity::error, "arc-error", "", std::move(message), std::move(cure));
+        for (const char c : controller_.centre) {
+            words_in.used.insert(c);
+        }
+        words_in.used.insert(controller_.radius);
+        go(words, to, true);
+    };
+    const WordMeaning* plane = use(Group::plane);
+    const Function function = plane != nullptr ? plane->function : Function::plane_xy;
+    const std::string name(name_of(function).substr(6));
+    const auto& planes = controller_.arc_planes;
+    if (!controller_.has_arcs || std::find(planes.begin(), planes.end(), name) == planes.end()) {
+        give_up(fmt::format("the control moves no arcs in the plane {}", name), "write lines, or choose another plane");
+        return;
+    }
+    const std::string letters = "XYZ";
+    for (std::size_t k = 0; k < 3; ++k) {
+        const auto joint = joint_of_.find(letters[k]);
+        if (joint == joint_of_.end()) {
+            give_up("the control has no axes X, Y and Z for an arc", "add them to the controller's axes");
+            return;
+        }
+        words.arc_joints[k] = int(joint->second);
+    }
+    const int w = function == Function::plane_xy ? 2 : function == Function::plane_zx ? 1 : 0;
+    const int u = (w + 1) % 3;
+    const int v = (w + 2) % 3;
+    Arc arc;
+    for (int k = 0; k < 3; ++k) {
+        arc.start[k] = now_[words.arc_joints[std::size_t(k)]];
+        arc.end[k] = to[words.arc_joints[std::size_t(k)]];
+    }
+    const Vec3 upwards = Vec3::Unit(w);
+    arc.normal = clockwise ? Vec3(-upwards) : upwards;
+    const CodeWord* radius = words_in.take(controller_.radius);
+    std::array<const CodeWord*, 3> centre{};
+    for (std::size_t k = 0; k < 3; ++k) {
+        centre[k] = words_in.take(controller_.centre[k]);
+    }
+    if (centre[std::size_t(w)] != nullptr) {
+        give_up(fmt::format("the centre word {} does not lie in the plane {}", controller_.centre[std::size_t(w)], name), "correct the plane or the word");
+        return;
+    }
+    const bool by_centre = centre[std::size_t(u)] != nullptr || centre[std::size_t(v)] != nullptr;
+    if (by_centre == (radius != nullptr) || (by_centre && !controller_.arc_centre) || (!by_centre && !controller_.arc_radius)) {
+        give_up("an arc needs either its centre or its radius, as the control takes it", "write one of the two forms");
+        return;
+    }
+    if (by_centre) {
+        arc.centre = arc.start;
+        for (const int k : {u, v}) {
+            arc.centre[k] += centre[std::size_t(k)] != nullptr ? length_value(*centre[std::size_t(k)]) : 0;
+        }
+    } else {
+        const auto found = centre_from_radius(arc.start, arc.end, upwards, length_value(*radius), !clockwise);
+        if (!found) {
+            give_up("no arc of this radius joins start and end", "correct the radius or the end");
+            return;
+        }
+        arc.centre = *found;
+    }
+    const double start_radius = arc.start_radius();
+    const double end_radius = arc.end_radius();
+    if (start_radius < 1e-9) {
+        give_up("the arc's centre is its start", "correct the centre");
+        return;
+    }
+    if (std::abs(start_radius - end_radius) > controller_.arc_end_tolerance) {
+        report(Severity::error, "arc-error", "", fmt::format("start and end radius differ by {:.4f} mm, the control takes {:.4f} mm",
+                                                             std::abs(start_radius - end_radius), controller_.arc_end_tolerance),
+               "correct centre or end", std::abs(start_radius - end_radius));
+    }
+    if (std::abs(arc.end[w] - arc.start[w]) > 1e-9 && !controller_.arc_helix) {
+        give_up("the control moves no helix", "write lines");
+        return;
+    }
+    arc.sweep = arc_sweep(arc.start, arc.end, arc.centre, arc.normal, 1e-9);
+    if (controller_.radius_rule == Controller::RadiusRule::start) {
+        const Vec3 foot = arc.centre + upwards * upwards.dot(arc.end - arc.centre);
+        arc.end = foot + (arc.end - foot).normalized() * start_radius;
+    }
+    words.arc_by_centre = by_centre;
+    go(words, to, true, arc);
+}
+
+void Interpreter::cycle_leg(const BlockWords& words, double level, bool feed)
+{
+    Readings to = now_;
+    to[Eigen::Index(length_joint_)] = level;
+    if (std::abs(level - now_[Eigen::Index(length_joint_)]) > 1e-9) {
+        go(words, to, feed);
+    }
+}
+
+void Interpreter::run_cycle(const BlockWords& words, Readings to)
+{
+    const CycleMotion& cycle = state_[std::size_t(Group::motion)].meaning->cycle;
+    const auto at = Eigen::Index(length_joint_);
+    const WordMeaning* distance = use(Group::distance);
+    if (length_joint_ == SIZE_MAX || (distance != nullptr && distance->function == Function::incremental)) {
+        report(Severity::error, "code-error", "", "a cycle in incremental coordinates or without a length joint is not simulated", "write it in absolute coordinates");
+        return;
+    }
+    // The axis word of the length joint is the bottom of the hole, not a place to go to.
+    const auto address = controller_.address_of(controller_.length_joint);
+    if (address && words.addresses.contains(*address)) {
+        cycle_bottom_ = to[at];
+    }
+    to[at] = now_[at];
+    if (const CodeWord* word = words.take(controller_.cycle_clearance)) {
+        cycle_clearance_ = length_value(*word) + offset(length_joint_);
+    }
+    if (const CodeWord* word = words.take(controller_.cycle_step)) {
+        cycle_step_ = length_value(*word);
+    }
+    if (const CodeWord* word = words.take(controller_.cycle_dwell)) {
+        cycle_dwell_ = controller_.dwell_in_milliseconds ? plain_value(*word, 1) / 1000 : plain_value(*word, controller_.time_increment);
+    }
+    const bool pecks = cycle.motion == "peck" || cycle.motion == "chip_break";
+    if (!cycle_bottom_ || !cycle_clearance_ || (pecks && !(cycle_step_.value_or(0) > 0))) {
+        report(Severity::error, "code-error", "", "the cycle lacks its bottom, its clearance or its step", "write the missing word");
+        return;
+    }
+    if (pecks && (*cycle_clearance_ - *cycle_bottom_) / *cycle_step_ > 10000) {
+        report(Severity::error, "code-error", "", "the cycle's step makes more than 10000 pecks", "correct the step word");
+        return;
+    }
+    const double clearance = *cycle_clearance_;
+    const double bottom = *cycle_bottom_;
+    if (clearance > now_[at]) {
+        cycle_leg(words, clearance, false);
+        to[at] = clearance;
+    }
+    if ((to - now_).cwiseAbs().maxCoeff() > 1e-12) {
+        go(words, to, false);
+    }
+    cycle_leg(words, clearance, false);
+    double reached = clearance;
+    while (pecks && reached - *cycle_step_ > bottom + 1e-9) {
+        reached -= *cycle_step_;
+        cycle_leg(words, reached, true);
+        if (cycle.motion == "peck") {
+            cycle_leg(words, clearance, false);
+        }
+        cycle_leg(words, std::min(clearance, reached + cycle.gap), false);
+    }
+    cycle_leg(words, bottom, true);
+    if (cycle_dwell_ > 0) {
+        sink_.dwell(block_, cycle_dwell_);
+    }
+    const SpindleState forward = spindle_;
+    if (cycle.motion == "tap") {
+        spindle_ = forward == SpindleState::clockwise ? SpindleState::counter_clockwise : SpindleState::clockwise;
+    }
+    cycle_leg(words, clearance, cycle.motion == "tap" || cycle.motion == "bore");
+    spindle_ = forward;
+    const WordMeaning* back = use(Group::cycle_return);
+    if (back != nullptr && back->function == Function::return_initial) {
+        cycle_leg(words, std::max(initial_level_, clearance), false);
+    }
+    changed_ = true;
+}
+
+} // namespace wexilum

@@ -1,0 +1,61 @@
+#include "core/replay/budget.hpp"
+
+#include "core/base/units.hpp"
+
+#include <cmath>
+
+namespace wexilum {
+
+BudgetRule::BudgetRule(const Assembly& assembly) : assembly_(assembly), half_(assembly.machine.joints.size())
+{
+    set_length_increment(assembly.controller.length_increment);
+}
+
+void BudgetRule::set_length_increment(double mm)
+{
+    length_increment_ = mm;
+    for (std::size_t i = 0; i < half_.size(); ++i) {
+        const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
+        half_[i] = 0.5 * (rotary ? to_rad(assembly_.controller.angle_increment) : mm);
+    }
+}
+
+Budget BudgetRule::at_record(const Readings& readings, double tool_length) const
+{
+    const Kinematics& kinematics = assembly_.solver->kinematics();
+    const Readings levers = kinematics.levers(readings, tool_length);
+    double squares = 0;
+    Budget out{computing_tip, computing_axis};
+    for (const auto& link : kinematics.links()) {
+        const std::size_t joint = link.joint.value;
+        if (kinematics.joints()[joint].kind == JointKind::linear) {
+            squares += half_[joint] * half_[joint];
+        } else {
+            out.tip += half_[joint] * levers[Eigen::Index(joint)];
+            out.axis += half_[joint];
+        }
+    }
+    out.tip += std::sqrt(squares);
+    return out;
+}
+
+Budget BudgetRule::between(const Budget& at_record, const Motion& motion) const
+{
+    Budget out = on_way(at_record, motion.axis_rate);
+    if (motion.rotary_moves || motion.lines_for_arc) {
+        out.tip += assembly_.job.tolerance.tip;
+    }
+    if (motion.rotary_moves) {
+        out.axis += assembly_.job.tolerance.axis;
+    }
+    const double word = std::sqrt(0.5) * length_increment_; // two words off by half an increment each
+    out.tip += motion.arc_by_centre ? 2 * word : motion.arc_by_radius ? 3 * word : 0;
+    return out;
+}
+
+Budget BudgetRule::on_way(const Budget& at_record, double axis_rate)
+{
+    return {at_record.tip, at_record.axis + axis_rate * at_record.tip};
+}
+
+} // namespace wexilum

@@ -1,0 +1,47 @@
+// How far a correct program may be from the path: docs/budget.md derives each term.
+#pragma once
+
+#include "core/run/assembly.hpp"
+
+namespace wexilum {
+
+struct Budget {
+    double tip = 0;  ///< mm
+    double axis = 0; ///< rad
+};
+
+class BudgetRule {
+public:
+    explicit BudgetRule(const Assembly& assembly);
+    /// The last digit of a length word in mm, in the units in force.
+    void set_length_increment(double mm);
+
+    /// At a record: every word is off by half an increment, rotary words at their lever arm.
+    [[nodiscard]] Budget at_record(const Readings& readings, double tool_length) const;
+    /// How a block moves along its piece of the path.
+    struct Motion {
+        bool rotary_moves = false;  ///< joints in proportion are not the great circle
+        bool lines_for_arc = false;
+        bool arc_by_centre = false;
+        bool arc_by_radius = false;
+        double axis_rate = 0;       ///< rad of axis turn per mm of path
+    };
+    /// Between records: the same, with the job's tolerance where rotary joints move or lines stand for an arc, with the
+    /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place.
+    [[nodiscard]] Budget between(const Budget& at_record, const Motion& motion) const;
+    /// At a block's end that is no record's: the place along the way is free within the tip's budget.
+    [[nodiscard]] static Budget on_way(const Budget& at_record, double axis_rate);
+    /// Half an increment of a joint's word, mm or rad.
+    [[nodiscard]] double half_increment(std::size_t joint) const { return half_[joint]; }
+    [[nodiscard]] double length_increment() const { return length_increment_; }
+
+    static constexpr double computing_tip = 1e-5;  ///< mm: arithmetic
+    static constexpr double computing_axis = 1e-6; ///< rad: what the solver counts as reached
+
+private:
+    const Assembly& assembly_;
+    std::vector<double> half_;
+    double length_increment_ = 0;
+};
+
+} // namespace wexilum

@@ -1,0 +1,120 @@
+// Holds what the simulated control does against the agreed path.
+//
+// Every record's pose must be reached, in order, by the end of a block; between, the tip has to stay on the record's line or
+// arc and the axis on its great circle. Feed motion that belongs to no record is extra; records that no block reaches are
+// uncovered. Rapids are links: they must reach the path's own rapid targets, turn rotary joints only while retracted, and move
+// sideways only at the higher end of their way.
+#pragma once
+
+#include "core/replay/budget.hpp"
+#include "core/replay/expected.hpp"
+#include "core/replay/interpreter.hpp"
+
+#include <optional>
+#include <vector>
+
+namespace wexilum {
+
+/// Largest deviation and largest budget of one sort of place.
+struct Measured {
+    double tip = 0;         ///< mm
+    double axis = 0;        ///< rad
+    double tip_budget = 0;  ///< mm
+    double axis_budget = 0; ///< rad
+};
+
+struct ReplayReport {
+    Measured at_records;
+    Measured between;
+    double feed_error_percent = 0;
+    std::size_t uncovered = 0;
+    std::size_t extra = 0;
+    std::size_t compared = 0; ///< records of motion that were reached
+    Place worst_source;       ///< where deviation over budget is largest
+    Place worst_code;
+    double worst_ratio = 0;
+    FindingList findings;
+};
+
+class Comparer final : public ReplaySink {
+public:
+    /// Everything must outlive the comparer.
+    Comparer(const Assembly& assembly, const std::vector<Expected>& path, const std::string& code_file, ReplayReport& report);
+
+    void move(const ReplayMove& move) override;
+    void tool_change(BlockNumber block, std::uint32_t tool) override;
+    void dwell(BlockNumber block, double seconds) override;
+    void stop(BlockNumber block, bool optional) override;
+    void program_end(BlockNumber block) override;
+    /// After the last block: what is left of the path is uncovered.
+    void finish();
+
+private:
+    /// A motion with the poses at its ends, in the part's frame.
+    struct Seen {
+        const ReplayMove& move;
+        Pose from;
+        Pose to;
+        Budget budget; ///< at a record
+    };
+    /// A hole being drilled.
+    struct Hole {
+        bool fed = false;
+        double deepest = 0;
+        double dwell = 0;
+        bool complete = false;
+    };
+
+    [[nodiscard]] Seen see(const ReplayMove& move);
+    [[nodiscard]] Pose pose_of(const Readings& readings, double tool_length) const;
+    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u) const;
+    [[nodiscard]] const Expected* current() const { return next_ < path_.size() ? &path_[next_] : nullptr; }
+
+    // Links.
+    void rapid(const Seen& seen);
+    void check_link(const Seen& seen);
+    bool match_rapid(const Seen& seen);
+    void miss_rapids();
+
+    // Cuts.
+    void cut(const Seen& seen);
+    bool look_ahead(const Seen& seen);
+    void sample(const Seen& seen, const Expected& item);
+    void check_feed(const Seen& seen, const Expected& item, double s0, double s1);
+    void check_state(const Seen& seen, const Expected& item);
+    void check_rotary_words(const Seen& seen, const Expected& item, double s);
+    void check_centre(const Seen& seen, const Expected& item);
+    void extra(const Seen& seen);
+
+    // Holes.
+    bool hole(const Seen& seen);
+    void hole_rapid(const Seen& seen, const Expected& item, double h0, double h1);
+    void hole_feed(const Seen& seen, const Expected& item, double h0, double h1);
+    void leave_hole(const Seen& seen, const Expected& item);
+
+    void reached(const Seen& seen, const Expected& item, const Deviation& deviation);
+    void advance(const Pose& at);
+    void uncovered(std::size_t from, std::size_t to);
+    void note(Measured& measured, const Deviation& deviation, const Budget& budget, const Expected& item, BlockNumber block);
+    [[nodiscard]] static bool within(const Deviation& deviation, const Budget& budget);
+    void find(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, const Expected* item,
+              BlockNumber block, double worst = 0);
+
+    const Assembly& assembly_;
+    const std::vector<Expected>& path_;
+    std::string code_file_;
+    ReplayReport& report_;
+    BudgetRule budget_;
+    Frame part_inverse_;
+    std::size_t next_ = 0;
+    double progress_ = 0;          // along the current feed piece
+    BlockNumber progress_block_;   // the block that last moved along it
+    std::optional<Pose> link_from_; // the last pose of the path that was reached; nothing after a tool change
+    std::optional<Hole> hole_;
+    // The rapid of this link that came nearest to the target now waited for.
+    double nearest_ = 0;
+    BlockNumber nearest_block_;
+    bool any_rapid_ = false;
+};
+
+} // namespace wexilum

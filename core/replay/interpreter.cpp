@@ -1,0 +1,455 @@
+#include "core/replay/interpreter.hpp"
+
+#include "core/base/units.hpp"
+#include "core/replay/block_words.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+constexpr double largest = 1e7; // mm or deg
+
+using record::CoolantState;
+using record::SpindleState;
+
+CoolantState coolant_of(Function function)
+{
+    switch (function) {
+    case Function::coolant_flood: return CoolantState::flood;
+    case Function::coolant_mist: return CoolantState::mist;
+    case Function::coolant_through: return CoolantState::through;
+    case Function::coolant_air: return CoolantState::air;
+    default: return CoolantState::off;
+    }
+}
+
+SpindleState spindle_of(Function function)
+{
+    switch (function) {
+    case Function::spindle_clockwise: return SpindleState::clockwise;
+    case Function::spindle_counter_clockwise: return SpindleState::counter_clockwise;
+    default: return SpindleState::off;
+    }
+}
+
+} // namespace
+
+Readings ReplayMove::at(double u) const
+{
+    Readings out = from + (to - from) * u;
+    if (arc) {
+        const Vec3 p = u >= 1 ? Vec3(to[arc_joints[0]], to[arc_joints[1]], to[arc_joints[2]]) : arc->at(u);
+        for (int k = 0; k < 3; ++k) {
+            out[arc_joints[std::size_t(k)]] = p[k];
+        }
+    }
+    return out;
+}
+
+Interpreter::Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown,
+                         const std::string& file_name, ReplaySink& sink, FindingList& findings)
+    : controller_(controller), machine_(machine), memory_(std::move(memory)), from_unknown_(from_unknown), file_name_(file_name),
+      sink_(sink), findings_(findings), now_(machine.home()), known_(machine.joints.size(), false)
+{
+    for (const auto& [address, id] : controller.axes) {
+        if (const auto joint = machine.find_joint(id)) {
+            joint_of_[address] = joint->value;
+        }
+    }
+    if (const auto joint = machine.find_joint(controller.length_joint)) {
+        length_joint_ = joint->value;
+    }
+    for (std::size_t group = 0; group < group_count; ++group) {
+        state_[group].meaning = controller.power_on_meaning(static_cast<Group>(group));
+    }
+    const WordMeaning* units = state_[std::size_t(Group::units)].meaning;
+    unit_ = units != nullptr && units->function == Function::inches ? mm_per_inch : 1;
+}
+
+void Interpreter::report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, double worst)
+{
+    Finding finding{severity, kind, std::move(message), std::move(cure), 1, {}, 0, {file_name_, block_.value, 0}, 0, worst};
+    findings_.add(std::move(finding), subject, block_.value);
+}
+
+const WordMeaning* Interpreter::use(Group group)
+{
+    const State& state = state_[std::size_t(group)];
+    if (from_unknown_ && !state.by_program) {
+        report(Severity::warning, "relies-on-unknown", std::string(name_of(group)),
+               fmt::format("the block relies on the {} that was in force before the program", name_of(group)),
+               "state it in the program's head");
+    }
+    return state.meaning;
+}
+
+void Interpreter::line(std::string_view text)
+{
+    block_ = BlockNumber(block_.value + 1);
+    auto block = read_block(controller_, text, block_);
+    if (!block) {
+        report(Severity::error, "code-error", "", block.error().message, block.error().cure);
+        return;
+    }
+    if (block->words.empty()) {
+        return;
+    }
+    if (ended_) {
+        report(Severity::error, "after-end", "", "the program goes on after its end", "take these blocks away, or the end before them");
+        return;
+    }
+    run(*block);
+}
+
+void Interpreter::finish()
+{
+    if (!ended_) {
+        report(Severity::error, "no-end", "", "the program has no end", "end it with the control's program-end word");
+    }
+}
+
+bool Interpreter::sort_words(const CodeBlock& block, BlockWords& out)
+{
+    for (const CodeWord& word : block.words) {
+        const auto found = controller_.words.find(normalised_word(word.letter + word.number));
+        if (found != controller_.words.end()) {
+            const Group group = group_of(found->second.function);
+            for (const WordMeaning* other : out.functions) {
+                if (group != Group::none && group_of(other->function) == group) {
+                    report(Severity::error, "code-error", "", fmt::format("two words of the group {} in one block", name_of(group)), "write one of them");
+                    return false;
+                }
+            }
+            out.functions.push_back(&found->second);
+            continue;
+        }
+        if (word.letter == 'G' || word.letter == 'M') {
+            report(Severity::error, "code-error", "", fmt::format("the control does not know {}{}", word.letter, word.number.substr(0, 12)),
+                   "correct the word, or add it to the controller's words");
+            return false;
+        }
+        if (!out.addresses.emplace(word.letter, word).second) {
+            report(Severity::error, "code-error", "", fmt::format("the word {} stands twice in the block", word.letter), "write it once");
+            return false;
+        }
+        if (std::abs(word.value) > largest) {
+            report(Severity::error, "code-error", "", fmt::format("the word {}{} is beyond 1e7", word.letter, word.number.substr(0, 24)), "correct the number");
+            return false;
+        }
+    }
+    return true;
+}
+
+double Interpreter::plain_value(const CodeWord& word, double increment) const
+{
+    return !word.has_point && controller_.bare_number_is_increments ? word.value * increment : word.value;
+}
+
+double Interpreter::length_value(const CodeWord& word) const { return plain_value(word, controller_.length_increment) * unit_; }
+
+double Interpreter::offset(std::size_t joint)
+{
+    const WordMeaning* meaning = use(Group::offset);
+    double out = 0;
+    if (meaning != nullptr) {
+        const auto found = memory_.offsets.find(meaning->work_register);
+        if (found != memory_.offsets.end()) {
+            const auto value = found->second.find(joint);
+            out = value == found->second.end() ? 0 : value->second;
+        } else {
+            report(Severity::error, "offset-missing", meaning->work_register, fmt::format("the offset register {} is empty", meaning->work_register),
+                   "state it in the setup");
+        }
+    }
+    return out + (joint == length_joint_ ? length_shift_ : 0);
+}
+
+void Interpreter::run(const CodeBlock& block)
+{
+    BlockWords words;
+    if (!sort_words(block, words)) {
+        return;
+    }
+    changed_ = false;
+    apply_state(words);
+    apply_tool(words);
+    apply_motion(words);
+    for (const WordMeaning* meaning : words.functions) {
+        if (meaning->function == Function::stop || meaning->function == Function::optional_stop) {
+            sink_.stop(block_, meaning->function == Function::optional_stop);
+            changed_ = true;
+        }
+        if (meaning->function == Function::program_end) {
+            sink_.program_end(block_);
+            ended_ = true;
+            changed_ = true;
+        }
+    }
+    for (const auto& [letter, word] : words.addresses) {
+        if (!words.used.contains(letter)) {
+            report(Severity::error, "code-error", "", fmt::format("the word {}{} has no meaning in this block", letter, word.number.substr(0, 24)),
+                   "take it away, or add what it belongs to");
+        }
+    }
+    if (!changed_) {
+        report(Severity::warning, "no-effect", "", "the block changes nothing", "take it away; it may be a doubled block");
+    }
+}
+
+void Interpreter::apply_state(BlockWords& words)
+{
+    for (const WordMeaning* meaning : words.functions) {
+        const Group group = group_of(meaning->function);
+        if (group == Group::none) {
+            continue;
+        }
+        State& state = state_[std::size_t(group)];
+        const bool same = state.by_program && state.meaning == meaning;
+        changed_ = changed_ || !same;
+        if (group == Group::feed_mode && state.meaning != meaning && controller_.feed_mode_clears_feed) {
+            feed_.reset();
+        }
+        if (group == Group::motion && meaning->function == Function::cycle && state.meaning != meaning) {
+            cycle_clearance_.reset();
+            cycle_bottom_.reset();
+            cycle_step_.reset();
+            cycle_dwell_ = 0;
+            initial_level_ = length_joint_ == SIZE_MAX ? 0 : now_[Eigen::Index(length_joint_)];
+        }
+        state = {meaning, true};
+        if (group == Group::units) {
+            unit_ = meaning->function == Function::inches ? mm_per_inch : 1;
+        }
+        if (group == Group::coolant) {
+            coolant_ = coolant_of(meaning->function);
+        }
+        if (group == Group::spindle) {
+            spindle_ = spindle_of(meaning->function);
+        }
+        if (meaning->function == Function::length_off) {
+            length_shift_ = 0;
+        }
+        if (meaning->function == Function::length_on && !words.addresses.contains(controller_.length_register)) {
+            report(Severity::error, "code-error", "", fmt::format("a length is called without the register word {}", controller_.length_register),
+                   "write the register in the same block");
+        }
+    }
+    if (const CodeWord* word = words.take(controller_.length_register)) {
+        const auto number = static_cast<std::uint32_t>(std::max(0.0, word->value));
+        const auto length = memory_.tools != nullptr ? memory_.tools->length_register(number) : std::nullopt;
+        const WordMeaning* on = use(Group::length);
+        if (!length && number != 0) {
+            report(Severity::error, "length-missing", std::to_string(number), fmt::format("the length register {} is empty", number),
+                   "give the tool its length in the setup");
+        } else if (on != nullptr && on->function == Function::length_on) {
+            changed_ = changed_ || length_shift_ != length.value_or(0);
+            length_shift_ = length.value_or(0);
+        }
+    }
+    if (const CodeWord* word = words.take(controller_.speed)) {
+        const double rpm = plain_value(*word, controller_.speed_increment);
+        changed_ = changed_ || spindle_rpm_ != rpm;
+        spindle_rpm_ = rpm;
+    }
+    if (const CodeWord* word = words.take(controller_.feed)) {
+        const WordMeaning* mode = use(Group::feed_mode);
+        const Function function = mode != nullptr ? mode->function : Function::feed_per_minute;
+        double feed = 0;
+        if (function == Function::feed_inverse_time) {
+            feed = per_minute(plain_value(*word, controller_.inverse_time_increment));
+        } else if (function == Function::feed_per_revolution) {
+            feed = plain_value(*word, controller_.revolution_feed_increment) * unit_;
+        } else {
+            feed = per_minute(plain_value(*word, controller_.feed_increment) * unit_);
+        }
+        if (!(feed > 0)) {
+            report(Severity::error, "code-error", "", "a feed word is not above zero", "write a feed above zero");
+        } else {
+            changed_ = changed_ || feed_ != feed;
+            feed_ = feed;
+        }
+    }
+    for (const WordMeaning* meaning : words.functions) {
+        if (meaning->function == Function::dwell) {
+            const CodeWord* word = words.take(controller_.dwell);
+            if (word == nullptr) {
+                report(Severity::error, "code-error", "", fmt::format("a dwell without its word {}", controller_.dwell), "write the time");
+                continue;
+            }
+            const double time = plain_value(*word, controller_.dwell_in_milliseconds ? 1 : controller_.time_increment);
+            sink_.dwell(block_, controller_.dwell_in_milliseconds ? time / 1000 : time);
+            changed_ = true;
+        }
+    }
+}
+
+void Interpreter::apply_tool(const BlockWords& words)
+{
+    if (const CodeWord* word = words.take(controller_.tool)) {
+        const auto number = static_cast<std::uint32_t>(std::max(0.0, word->value));
+        changed_ = changed_ || number != selected_tool_;
+        selected_tool_ = number;
+    }
+    const bool change = std::any_of(words.functions.begin(), words.functions.end(),
+                                    [](const WordMeaning* m) { return m->function == Function::tool_change; });
+    if (!change) {
+        return;
+    }
+    changed_ = true;
+    if (selected_tool_ == tool_) {
+        report(Severity::error, "same-tool", "", fmt::format("the tool {} is changed for itself", tool_), "take the tool change away, or call another tool before it");
+    }
+    for (const auto& [id, place] : controller_.change_position) {
+        const auto joint = machine_.find_joint(id);
+        if (joint && (!known_[joint->value] || std::abs(now_[Eigen::Index(joint->value)] - place) > 1e-6)) {
+            report(Severity::error, "change-place", id, fmt::format("{} is not at its place for a tool change", id), "retract before the tool change");
+        }
+    }
+    if (spindle_ != SpindleState::off && !controller_.tool_change_stops_spindle) {
+        report(Severity::error, "change-turning", "", "the spindle turns during the tool change", "stop it before");
+    }
+    if (controller_.tool_change_stops_spindle) {
+        spindle_ = SpindleState::off;
+        state_[std::size_t(Group::spindle)] = {};
+    }
+    tool_ = selected_tool_;
+    const Tool* tool = memory_.tools != nullptr ? memory_.tools->find_tool(tool_) : nullptr;
+    tool_length_ = tool != nullptr ? tool->length.value_or(0) : 0;
+    if (tool == nullptr) {
+        report(Severity::error, "tool-missing", std::to_string(tool_), fmt::format("the tool {} is not in the tool table", tool_), "add it to the setup");
+    }
+    sink_.tool_change(block_, tool_);
+}
+
+bool Interpreter::targets(const BlockWords& words, Readings& to)
+{
+    const bool machine = words.has(Function::machine_coordinates);
+    bool any = false;
+    for (const auto& [address, joint] : joint_of_) {
+        const CodeWord* word = words.take(address);
+        if (word == nullptr) {
+            continue;
+        }
+        any = true;
+        const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
+        const auto at = Eigen::Index(joint);
+        if (machine) {
+            to[at] = value;
+            known_[joint] = true;
+            continue;
+        }
+        const WordMeaning* distance = use(Group::distance);
+        if (distance != nullptr && distance->function == Function::incremental) {
+            to[at] = now_[at] + value;
+        } else {
+            to[at] = value + offset(joint);
+            known_[joint] = true;
+        }
+    }
+    return any;
+}
+
+void Interpreter::apply_motion(BlockWords& words)
+{
+    const std::vector<bool> known_before = known_;
+    words.from_known = std::all_of(known_.begin(), known_.end(), [](bool k) { return k; });
+    Readings to = now_;
+    const bool any = targets(words, to);
+    const bool centre = std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.addresses.contains(c); });
+    if (!any && !centre) {
+        return;
+    }
+    for (std::size_t i = 0; i < known_.size(); ++i) {
+        changed_ = changed_ || (known_[i] && !known_before[i]);
+    }
+    const WordMeaning* motion = use(Group::motion);
+    const Function function = motion != nullptr ? motion->function : Function::cycle_off;
+    switch (function) {
+    case Function::rapid: go(words, to, false); return;
+    case Function::linear: go(words, to, true); return;
+    case Function::arc_clockwise: run_arc(words, to, true); return;
+    case Function::arc_counter_clockwise: run_arc(words, to, false); return;
+    case Function::cycle: run_cycle(words, to); return;
+    default:
+        report(Severity::error, "code-error", "", "axis words without a motion word in force", "write rapid or linear before them");
+        now_ = to;
+    }
+}
+
+void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc)
+{
+    ReplayMove move;
+    move.block = block_;
+    move.feed = feed;
+    move.from = now_;
+    move.to = to;
+    move.arc = arc;
+    move.from_known = words.from_known;
+    move.to_machine_position = words.has(Function::machine_coordinates);
+    move.tool = tool_;
+    move.tool_length = tool_length_;
+    move.spindle = spindle_;
+    move.spindle_rpm = spindle_rpm_.value_or(0);
+    move.coolant = coolant_;
+    move.length_increment = controller_.length_increment * unit_;
+    if (arc) {
+        move.arc_joints = words.arc_joints;
+        move.arc_by_centre = words.arc_by_centre;
+    }
+    if (feed) {
+        move.seconds = feed_seconds(move);
+    }
+    for (const Overtravel& over : overtravels(machine_, to, 1e-6)) {
+        report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over), "the machine would stop with an alarm here", over.beyond);
+    }
+    const bool moves = (to - now_).cwiseAbs().maxCoeff() > 1e-12 || arc.has_value();
+    if (!moves && move.from_known) {
+        report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
+               "take it away; it may be a doubled block");
+    }
+    changed_ = true;
+    now_ = to;
+    sink_.move(move);
+}
+
+double Interpreter::feed_seconds(const ReplayMove& move)
+{
+    double squares = 0;
+    double turns = 0;
+    for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
+        const double way = move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)];
+        (rotary(i) ? turns : squares) += rotary(i) ? std::pow(to_deg(way), 2) : way * way;
+    }
+    const double straight = move.arc ? move.arc->length() : std::sqrt(squares);
+    const WordMeaning* mode = use(Group::feed_mode);
+    const Function function = mode != nullptr ? mode->function : Function::feed_per_minute;
+    if (!feed_) {
+        report(Severity::error, "no-feed", "", "a move at feed while no feed is in force", "write the feed in this block");
+        return 0;
+    }
+    double seconds = 0;
+    if (function == Function::feed_inverse_time) {
+        seconds = 1 / *feed_;
+        if (!controller_.inverse_time_modal) {
+            feed_.reset();
+        }
+    } else {
+        const bool combined = controller_.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-9;
+        const double way = combined ? std::hypot(straight, std::sqrt(turns)) : straight;
+        double speed = *feed_;
+        if (function == Function::feed_per_revolution) {
+            speed *= spindle_rpm_.value_or(0) / 60;
+        }
+        seconds = speed > 0 ? way / speed : 0;
+    }
+    for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
+        seconds = std::max(seconds, std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) / machine_.joints[i].speed);
+    }
+    return seconds;
+}
+
+} // namespace wexilum

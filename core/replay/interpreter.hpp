@@ -1,0 +1,130 @@
+// The simulated control: reads blocks by the controller's definition alone and moves the machine's joints.
+#pragma once
+
+#include "core/controller/controller.hpp"
+#include "core/geometry/arc.hpp"
+#include "core/machine/machine.hpp"
+#include "core/replay/lexer.hpp"
+#include "core/run/finding.hpp"
+#include "core/setup/setup.hpp"
+#include "core/toolpath/record.hpp"
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+/// One motion of the machine between two stands.
+struct ReplayMove {
+    BlockNumber block;
+    bool feed = false;
+    Readings from;
+    Readings to;
+    std::optional<Arc> arc;            ///< in the readings of arc_joints; those joints follow it, the others go in proportion
+    std::array<int, 3> arc_joints{0, 0, 0};
+    bool arc_by_centre = false;
+    double seconds = 0;                ///< at feed: how long it takes, no joint faster than it can go
+    bool from_known = true;            ///< the program itself has brought every joint where it starts
+    bool to_machine_position = false;  ///< went by absolute machine coordinates
+    std::uint32_t tool = 0;            ///< in the spindle
+    double tool_length = 0;            ///< of that tool, mm
+    record::SpindleState spindle = record::SpindleState::off;
+    double spindle_rpm = 0;
+    record::CoolantState coolant = record::CoolantState::off;
+    double length_increment = 0.001;   ///< mm: the last digit of a length word, in the units in force
+
+    /// Where the joints are at fraction u of the motion.
+    [[nodiscard]] Readings at(double u) const;
+};
+
+/// Receives what the control does, in order.
+class ReplaySink {
+public:
+    virtual ~ReplaySink() = default;
+    virtual void move(const ReplayMove& move) = 0;
+    virtual void tool_change(BlockNumber block, std::uint32_t tool) = 0;
+    virtual void dwell(BlockNumber block, double seconds) = 0;
+    virtual void stop(BlockNumber block, bool optional) = 0;
+    virtual void program_end(BlockNumber block) = 0;
+};
+
+/// What the control finds in its memory besides the program.
+struct ControlMemory {
+    /// register -> joint index -> machine reading of the program's zero
+    std::map<std::string, std::map<std::size_t, double>> offsets;
+    const Setup* tools = nullptr; ///< tool table and length registers; may be null (no tools)
+};
+
+class Interpreter {
+public:
+    /// All references must outlive the interpreter. `from_unknown`: nothing is known to be in force at the start, and relying
+    /// on it is a finding; otherwise the power-on words are in force. The joints start at home.
+    Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown, const std::string& file_name,
+                ReplaySink& sink, FindingList& findings);
+
+    /// Reads one line of the program. Lines that can't be read are findings of kind "code-error"; the control then goes on with
+    /// the next line, as far as it can.
+    void line(std::string_view text);
+    void finish();
+    [[nodiscard]] const Readings& readings() const { return now_; }
+
+private:
+    struct State {
+        const WordMeaning* meaning = nullptr; ///< nullptr: unknown
+        bool by_program = false;
+    };
+    struct BlockWords;
+
+    void run(const CodeBlock& block);
+    bool sort_words(const CodeBlock& block, BlockWords& out);
+    void apply_state(BlockWords& words);
+    void apply_tool(const BlockWords& words);
+    void apply_motion(BlockWords& words);
+    [[nodiscard]] bool targets(const BlockWords& words, Readings& to);
+    void go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc = std::nullopt);
+    void run_arc(const BlockWords& words, Readings to, bool clockwise);
+    void run_cycle(const BlockWords& words, Readings to);
+    void cycle_leg(const BlockWords& words, double level, bool feed);
+    [[nodiscard]] double feed_seconds(const ReplayMove& move);
+    [[nodiscard]] const WordMeaning* use(Group group);
+    [[nodiscard]] double length_value(const CodeWord& word) const;
+    [[nodiscard]] double plain_value(const CodeWord& word, double increment) const;
+    [[nodiscard]] double offset(std::size_t joint);
+    [[nodiscard]] bool rotary(std::size_t joint) const { return machine_.joints[joint].kind == JointKind::rotary; }
+    void report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, double worst = 0);
+
+    const Controller& controller_;
+    const Machine& machine_;
+    ControlMemory memory_;
+    bool from_unknown_;
+    std::string file_name_;
+    ReplaySink& sink_;
+    FindingList& findings_;
+
+    BlockNumber block_;
+    std::array<State, group_count> state_;
+    std::map<char, std::size_t> joint_of_;
+    std::size_t length_joint_ = SIZE_MAX;
+    Readings now_;
+    std::vector<bool> known_;
+    double unit_ = 1; // mm per program length unit
+    std::optional<double> feed_;        // in the mode's own unit: mm/s, mm/rev, 1/s
+    std::optional<double> spindle_rpm_;
+    record::SpindleState spindle_ = record::SpindleState::off;
+    record::CoolantState coolant_ = record::CoolantState::off;
+    std::uint32_t selected_tool_ = 0;
+    std::uint32_t tool_ = 0;
+    double tool_length_ = 0;
+    double length_shift_ = 0;
+    double initial_level_ = 0;
+    std::optional<double> cycle_clearance_;
+    std::optional<double> cycle_bottom_;
+    std::optional<double> cycle_step_;
+    double cycle_dwell_ = 0;
+    bool changed_ = false; // the block did something
+    bool ended_ = false;
+};
+
+} // namespace wexilum

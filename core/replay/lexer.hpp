@@ -1,0 +1,33 @@
+// The replay's own reading of program text: lines into words. Shares nothing with the emitters.
+#pragma once
+
+#include "core/base/ids.hpp"
+#include "core/controller/controller.hpp"
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace wexilum {
+
+struct CodeWord {
+    char letter = 'G';
+    std::string number;      ///< as written
+    double value = 0;
+    bool has_point = false;
+    std::uint32_t column = 0; ///< from 1
+};
+
+struct CodeBlock {
+    BlockNumber number;
+    std::vector<CodeWord> words;
+    bool skippable = false;   ///< begins with '/'
+};
+
+inline constexpr std::size_t max_code_line = 4096;
+
+/// Reads one line. Comments, blanks, tape marks ('%') and the sequence number are left out. Errors carry line and column,
+/// the file name is left empty.
+Result<CodeBlock> read_block(const Controller& controller, std::string_view line, BlockNumber number);
+
+} // namespace wexilum

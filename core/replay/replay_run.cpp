@@ -1,0 +1,129 @@
+#include "core/replay/replay_run.hpp"
+
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+/// Remembers the last move of a witness.
+class LastMove final : public ReplaySink {
+public:
+    void move(const ReplayMove& move) override { last = move; }
+    void tool_change(BlockNumber, std::uint32_t) override {}
+    void dwell(BlockNumber, double) override {}
+    void stop(BlockNumber, bool) override {}
+    void program_end(BlockNumber) override {}
+    std::optional<ReplayMove> last;
+};
+
+constexpr double witness_length = 0.002; // mm
+constexpr double witness_angle = 1e-5;   // rad
+
+Error missed(const ControllerWitness& witness, const std::string& message)
+{
+    return {ErrorKind::witness, fmt::format("the witness \"{}\" is missed: {}", witness.name, message), witness.place,
+            "check the words, numbers and offsets of the controller, or the witness itself"};
+}
+
+/// A machine that moves whatever the controller names, so that witnesses need none: A, B and C turn.
+Machine plain_machine(const Controller& controller)
+{
+    Machine machine;
+    for (const auto& [address, id] : controller.axes) {
+        Joint joint;
+        joint.id = id;
+        joint.kind = address >= 'A' && address <= 'C' ? JointKind::rotary : JointKind::linear;
+        joint.speed = 1e9;
+        machine.joints.push_back(joint);
+    }
+    return machine;
+}
+
+} // namespace
+
+ControlMemory control_memory(const Machine& machine, const Setup& setup)
+{
+    ControlMemory memory;
+    memory.tools = &setup;
+    for (const auto& [name, values] : setup.offsets) {
+        for (const auto& [id, value] : values) {
+            if (const auto joint = machine.find_joint(id)) {
+                memory.offsets[name][joint->value] = value;
+            }
+        }
+    }
+    return memory;
+}
+
+ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown)
+{
+    ReplayReport report;
+    const std::vector<Expected> path = expected_path(assembly);
+    for (const ReplayInput& input : code) {
+        Comparer comparer(assembly, path, input.name, report);
+        Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown, input.name,
+                            comparer, report.findings);
+        for_each_line(input.text, [&](std::string_view line) { control.line(line); });
+        control.finish();
+        comparer.finish();
+    }
+    return report;
+}
+
+Status check_witnesses(const Controller& controller, const std::string& file)
+{
+    const Machine machine = plain_machine(controller);
+    for (const ControllerWitness& witness : controller.witnesses) {
+        ControlMemory memory;
+        const WordMeaning* power_on = controller.power_on_meaning(Group::offset);
+        auto& registers = memory.offsets[power_on != nullptr ? power_on->work_register : ""];
+        for (const auto& [id, value] : witness.offsets) {
+            if (const auto joint = machine.find_joint(id)) {
+                registers[joint->value] = value;
+            }
+        }
+        LastMove sink;
+        FindingList findings;
+        Interpreter control(controller, machine, memory, false, file, sink, findings);
+        for (const std::string& line : witness.code) {
+            control.line(line);
+        }
+        for (const Finding& finding : findings.list()) {
+            if (finding.severity == Severity::error) {
+                return missed(witness, fmt::format("its line {} does not run: {}", finding.code.line, finding.message));
+            }
+        }
+        for (const auto& [id, value] : witness.readings) {
+            const auto joint = machine.find_joint(id);
+            if (!joint) {
+                return missed(witness, fmt::format("no axis of the controller moves \"{}\"", id));
+            }
+            const double reading = control.readings()[Eigen::Index(joint->value)];
+            const bool rotary = machine.joints[joint->value].kind == JointKind::rotary;
+            if (std::abs(reading - value) > (rotary ? witness_angle : witness_length)) {
+                return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading, rotary ? to_deg(value) : value));
+            }
+        }
+        if (witness.seconds && (!sink.last || std::abs(sink.last->seconds - *witness.seconds) > 0.005 * *witness.seconds + 1e-6)) {
+            return missed(witness, fmt::format("its last move takes {:.4f} s instead of {:.4f} s", sink.last ? sink.last->seconds : 0, *witness.seconds));
+        }
+        if (witness.arc_middle) {
+            const Readings middle = sink.last ? sink.last->at(0.5) : control.readings();
+            const std::string letters = "XYZ";
+            for (std::size_t k = 0; k < 3; ++k) {
+                const auto axis = controller.axes.find(letters[k]);
+                const auto joint = axis == controller.axes.end() ? std::nullopt : machine.find_joint(axis->second);
+                if (joint && std::abs(middle[Eigen::Index(joint->value)] - (*witness.arc_middle)[k]) > witness_length) {
+                    return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second, middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
+                }
+            }
+        }
+    }
+    return {};
+}
+
+} // namespace wexilum

@@ -1,0 +1,41 @@
+// One replay: code read by the controller's definition, moved through the machine, held against the job's toolpath.
+#pragma once
+
+#include "core/replay/compare.hpp"
+
+#include <string>
+#include <string_view>
+
+namespace wexilum {
+
+struct ReplayInput {
+    std::string name;       ///< of the code's file, for places
+    std::string_view text;
+};
+
+/// Replays a linked assembly's code. Several files are read one after the other, each from its own start.
+[[nodiscard]] ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown);
+
+/// The work offset registers of a setup by joint number.
+[[nodiscard]] ControlMemory control_memory(const Machine& machine, const Setup& setup);
+
+/// Calls `line` for each line of a text, without its end.
+template <typename F>
+void for_each_line(std::string_view text, const F& line)
+{
+    while (!text.empty()) {
+        const std::size_t end = text.find('\n');
+        std::string_view one = text.substr(0, end);
+        if (!one.empty() && one.back() == '\r') {
+            one.remove_suffix(1);
+        }
+        line(one);
+        text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
+    }
+}
+
+/// Checks a controller's witnesses: their lines must lead to their readings, on a machine without travel limits that has just the
+/// controller's axes (A, B and C turn). The first that is missed is the error. `file` goes into places of the code.
+Status check_witnesses(const Controller& controller, const std::string& file);
+
+} // namespace wexilum

@@ -1,0 +1,162 @@
+// Arcs of MotionWriter: into which plane an arc falls, where it is cut, and how its words are rounded.
+#include "core/base/units.hpp"
+#include "core/run/motion_writer.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+constexpr double widest_radius_form = 2 * pi / 3; // beyond it the centre hangs too much on rounding
+constexpr int deepest_split = 4;
+
+} // namespace
+
+std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& piece) const
+{
+    const Dialect& dialect = assembly_.dialect;
+    const Controller& controller = assembly_.controller;
+    const bool same_axis = piece.turn() < 1e-9;
+    if (!dialect.arcs || !controller.has_arcs || !same_axis || solver_.linear().size() != 3) {
+        return std::nullopt;
+    }
+    ArcFrame out;
+    const std::string letters = "XYZ";
+    for (std::size_t k = 0; k < 3; ++k) {
+        bool found = false;
+        for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+            const auto word = dialect.axes.find(assembly_.machine.joints[i].id);
+            if (word != dialect.axes.end() && word->second.address == letters[k] && frame_.in_chain()[i] && !frame_.is_rotary()[i]) {
+                out.joints[k] = i;
+                out.signs[k] = word->second.sign;
+                found = true;
+            }
+        }
+        if (!found) {
+            return std::nullopt;
+        }
+    }
+    const auto jacobian = solver_.kinematics().tip_jacobian(now_, tool_length_);
+    Mat3 columns;
+    for (int k = 0; k < 3; ++k) {
+        columns.col(k) = jacobian.col(Eigen::Index(out.joints[std::size_t(k)])) * out.signs[std::size_t(k)];
+    }
+    if ((columns.transpose() * columns - Mat3::Identity()).cwiseAbs().maxCoeff() > 1e-9) {
+        return std::nullopt; // skew joints would draw an ellipse
+    }
+    // A normal is a pseudo-vector: it turns round under a left-handed set of axes.
+    const Vec3 normal = columns.transpose() * piece.arc->normal * columns.determinant();
+    Eigen::Index across = 0;
+    normal.cwiseAbs().maxCoeff(&across);
+    const double lean = std::sqrt(std::max(0.0, 1 - normal[across] * normal[across]));
+    if (lean * piece.arc->start_radius() > 1e-4) {
+        return std::nullopt;
+    }
+    out.w = int(across);
+    out.u = (out.w + 1) % 3;
+    out.v = (out.w + 2) % 3;
+    out.plane = out.w == 2 ? Function::plane_xy : out.w == 1 ? Function::plane_zx : Function::plane_yz;
+    const std::string plane(name_of(out.plane).substr(6));
+    const auto& planes = controller.arc_planes;
+    out.counter_clockwise = normal[across] > 0;
+    out.helix = std::abs(piece.arc->rise()) > 1e-9;
+    if (std::find(planes.begin(), planes.end(), plane) == planes.end() || !emitter_.function(out.plane) ||
+        (out.helix && (!dialect.helix || !controller.arc_helix))) {
+        return std::nullopt;
+    }
+    Readings at_centre = now_;
+    solver_.set_linear(at_centre, piece.arc->centre, tool_length_);
+    for (int k = 0; k < 3; ++k) {
+        out.centre[k] = at_centre[Eigen::Index(out.joints[std::size_t(k)])];
+    }
+    return out;
+}
+
+void MotionWriter::feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth)
+{
+    const double sweep = piece.arc->sweep * (s1 - s0);
+    const double widest = assembly_.dialect.arc_form == ArcForm::radius ? widest_radius_form : 2 * pi;
+    if (depth == 0 && sweep > widest * (1 + 1e-12)) {
+        const int parts = int(std::ceil(sweep / widest - 1e-9));
+        for (int i = 0; i < parts; ++i) {
+            feed_arc(piece, frame, s0 + (s1 - s0) * i / parts, s0 + (s1 - s0) * (i + 1) / parts, feed, 1);
+        }
+        return;
+    }
+    const Readings target = with_same_turn(piece.arc->at(s1));
+    const double length = piece.length() * (s1 - s0);
+    const double least = frame_.rounding().step(Quantity::length);
+    if (length < 4 * least) {
+        feed_line(target, feed.seconds(length), length, feed);
+        return;
+    }
+    if (write_arc(piece, frame, s0, s1, target, feed)) {
+        return;
+    }
+    if (depth >= deepest_split) {
+        feed_line(target, feed.seconds(length), length, feed);
+        return;
+    }
+    const double half = 0.5 * (s0 + s1);
+    feed_arc(piece, frame, s0, half, feed, depth + 1);
+    feed_arc(piece, frame, half, s1, feed, depth + 1);
+}
+
+bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Readings& target, const FeedSpec& feed)
+{
+    // Everything below is decided on what the control will read.
+    const auto value = [&](const Readings& r, int k) { return r[Eigen::Index(frame.joints[std::size_t(k)])] * frame.signs[std::size_t(k)]; };
+    const auto centre = [&](int k) { return frame.centre[k] * frame.signs[std::size_t(k)]; };
+    const double sense = frame.counter_clockwise ? 1 : -1;
+    const double su = value(now_, frame.u) - centre(frame.u);
+    const double sv = value(now_, frame.v) - centre(frame.v);
+    const double eu = value(target, frame.u) - centre(frame.u);
+    const double ev = value(target, frame.v) - centre(frame.v);
+    double read = sense * std::atan2(su * ev - sv * eu, su * eu + sv * ev);
+    const bool same_place = std::hypot(eu - su, ev - sv) < 1e-9;
+    if (same_place || read < 0) {
+        read += 2 * pi;
+    }
+    const double sweep = piece.arc->sweep * (s1 - s0);
+    const bool centre_form = assembly_.dialect.arc_form == ArcForm::centre;
+    if (std::abs(read - sweep) > 0.5 || (same_place && !centre_form)) {
+        return false; // rounding turned it into another arc
+    }
+    Statement statement{StatementKind::motion, {}};
+    statement.slots.push_back(*emitter_.function(frame.plane));
+    const auto motion = emitter_.function(frame.counter_clockwise ? Function::arc_counter_clockwise : Function::arc_clockwise);
+    if (!motion) {
+        return false;
+    }
+    statement.slots.push_back(*motion);
+    const double length = piece.length() * (s1 - s0) + carried_length_;
+    const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (s1 - s0) : feed.seconds(length);
+    carried_seconds_ = carried_length_ = 0;
+    add_block_feed(statement, target, seconds, length, feed);
+    for (const int k : {frame.u, frame.v, frame.w}) {
+        const std::size_t joint = frame.joints[std::size_t(k)];
+        statement.slots.push_back({Role::axes, int(joint), Quantity::length, frame_.counts(joint, target[Eigen::Index(joint)]), {}});
+    }
+    if (centre_form) {
+        for (const int k : {frame.u, frame.v}) {
+            const auto counts = frame_.rounding().counts(Quantity::length, centre(k) - value(now_, k));
+            if (counts != 0) {
+                statement.slots.push_back({Role::centre, k, Quantity::length, counts, {}});
+            }
+        }
+    } else {
+        const double radius = 0.5 * (std::hypot(su, sv) + std::hypot(eu, ev));
+        statement.slots.push_back({Role::radius, 0, Quantity::length, frame_.rounding().counts(Quantity::length, radius), {}});
+    }
+    // Travel along the arc, not only at its end.
+    for (int i = 1; i <= 16; ++i) {
+        check_travel(with_same_turn(piece.arc->at(s0 + (s1 - s0) * i / 16)));
+    }
+    emitter_.emit(statement);
+    now_ = target;
+    return true;
+}
+
+} // namespace wexilum

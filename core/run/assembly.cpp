@@ -1,0 +1,190 @@
+#include "core/run/assembly.hpp"
+
+#include "core/base/file_units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+void project_path(Fields& fields, const char* key, std::string& out)
+{
+    if (fields.text(key, out, true) && (out.empty() || out[0] == '/' || out.find("..") != std::string::npos)) {
+        fields.problem(*fields.here().find(key), fmt::format("\"{}\" leads out of the project", out.substr(0, 60)),
+                       "write a path from the project's folder");
+    }
+}
+
+Error misfit(std::string message, const std::string& file, std::string cure)
+{
+    return {ErrorKind::value, std::move(message), {file, 0, 0}, std::move(cure)};
+}
+
+} // namespace
+
+Result<Job> read_job(const json::Document& document)
+{
+    json::Problems problems(document);
+    Fields root(document.root(), "the job", problems);
+    Job job;
+    json::check_format(root, "job/1");
+    const FileUnits units = read_units(root);
+    root.text("name", job.name, true);
+    job.program = job.name;
+    root.text("program", job.program);
+    root.integer("number", job.number, 1, 99999999);
+    project_path(root, "post", job.post);
+    project_path(root, "setup", job.setup);
+    root.text("work_offset", job.work_offset, true);
+    if (const Node* node = root.node("tolerance", Kind::object)) {
+        Fields fields(*node, "the tolerance", problems);
+        double value = 0;
+        if (fields.number("tip", value, {1e-6, 100}, true)) {
+            job.tolerance.tip = value * units.length;
+        }
+        if (fields.number("axis", value, {1e-6, 90}, true)) {
+            job.tolerance.axis = value * units.angle;
+        }
+        fields.finish();
+    }
+    root.each_item("operations", [&](const Node& node) {
+        Fields fields(node, "the operation", problems);
+        JobOperation operation;
+        operation.place = document.place_of(node.begin);
+        fields.text("id", operation.id, true);
+        fields.text("name", operation.name, true);
+        project_path(fields, "toolpath", operation.toolpath);
+        fields.finish();
+        job.operations.push_back(std::move(operation));
+    }, true);
+    root.each_member("sections", [&](const std::string& name, const Node& node) {
+        const auto& names = section_names();
+        if (std::find(names.begin(), names.end(), name) == names.end()) {
+            problems.add(node, fmt::format("no section is called \"{}\"", name.substr(0, 40)), fmt::format("use one of: {}", fmt::join(names, ", ")));
+            return;
+        }
+        if (node.kind == Kind::string && node.text == "off") {
+            job.sections[name] = std::nullopt;
+            return;
+        }
+        std::vector<std::string> lines;
+        bool fine = node.kind == Kind::array;
+        for (const Node& item : node.items) {
+            fine = fine && item.kind == Kind::string && !unknown_field(item.text);
+            lines.push_back(item.text);
+        }
+        if (!fine) {
+            problems.add(node, fmt::format("the section {} must be \"off\" or a list of lines with known fields", name),
+                         fmt::format("the fields are {}", fmt::join(section_fields(), ", ")));
+            return;
+        }
+        job.sections[name] = std::move(lines);
+    });
+    root.finish();
+    if (!problems.any() && job.operations.empty()) {
+        problems.add(*document.root().find("operations"), "the job has no operation", "list at least one toolpath");
+    }
+    if (problems.any()) {
+        return problems.status().error();
+    }
+    return job;
+}
+
+Result<Post> read_post(const json::Document& document)
+{
+    json::Problems problems(document);
+    Fields root(document.root(), "the post", problems);
+    Post post;
+    json::check_format(root, "post/1");
+    root.text("name", post.name, true);
+    root.text("version", post.version, true);
+    project_path(root, "machine", post.machine);
+    project_path(root, "controller", post.controller);
+    project_path(root, "dialect", post.dialect);
+    root.texts("changes", post.changes);
+    root.finish();
+    if (problems.any()) {
+        return problems.status().error();
+    }
+    return post;
+}
+
+std::vector<std::string> Assembly::joint_names() const
+{
+    std::vector<std::string> names;
+    for (const Joint& joint : machine.joints) {
+        names.push_back(joint.id);
+    }
+    return names;
+}
+
+double Assembly::offset(JointIndex joint) const
+{
+    const auto found = setup.offsets.find(job.work_offset);
+    if (found == setup.offsets.end()) {
+        return 0;
+    }
+    const auto value = found->second.find(machine.joints[joint.value].id);
+    return value == found->second.end() ? 0 : value->second;
+}
+
+Status link(Assembly& a)
+{
+    auto kinematics = Kinematics::make(a.machine);
+    if (!kinematics) {
+        return misfit(kinematics.error().message, a.post.machine, kinematics.error().cure);
+    }
+    auto solver = InverseSolver::make(*kinematics);
+    if (!solver) {
+        return misfit(solver.error().message, a.post.machine, solver.error().cure);
+    }
+    const Mount* work = a.machine.first_mount(MountKind::work);
+    if (work->id != a.setup.holder) {
+        return misfit(fmt::format("the part is held by \"{}\", the machine's work mount is \"{}\"", a.setup.holder, work->id), a.job.setup,
+                      "name the machine's work mount under \"part\"");
+    }
+    const auto offsets = a.setup.offsets.find(a.job.work_offset);
+    if (offsets == a.setup.offsets.end()) {
+        return misfit(fmt::format("the setup has no offset register {}", a.job.work_offset), a.job.setup,
+                      "add the register under \"offsets\", or name another one in the job");
+    }
+    if (!a.dialect.work_offsets.contains(a.job.work_offset)) {
+        return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
+                      "add it under \"work_offsets\"");
+    }
+    for (const auto& chain : kinematics->links()) {
+        const std::string& id = a.machine.joints[chain.joint.value].id;
+        if (!a.dialect.axes.contains(id)) {
+            return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
+        }
+        if (!a.controller.address_of(id)) {
+            return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller, "add it under \"axes\"");
+        }
+        if (!offsets->second.contains(id)) {
+            return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
+                          "state it, even where it is zero");
+        }
+    }
+    for (const auto& [register_name, values] : a.setup.offsets) {
+        for (const auto& [id, value] : values) {
+            if (!a.machine.find_joint(id)) {
+                return misfit(fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
+                              a.job.setup, "take it away or correct the name");
+            }
+        }
+    }
+    if (a.dialect.length_by_register && (!a.machine.find_joint(a.dialect.length_joint) || !a.dialect.word(Function::length_on))) {
+        return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
+                      "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
+    }
+    a.solver = std::move(*solver);
+    return {};
+}
+
+} // namespace wexilum

@@ -1,0 +1,141 @@
+#include "core/run/cycle_writer.hpp"
+
+#include <cmath>
+
+namespace wexilum {
+
+Status CycleWriter::start(const record::CycleStart& cycle)
+{
+    auto plan = plan_cycle(cycle);
+    if (!plan) {
+        return plan.error();
+    }
+    cancel();
+    plan_ = *plan;
+    kind_ = cycle.kind;
+    const auto feed = cycle.parameters.find("feed");
+    const auto per_rev = cycle.parameters.find("feed_per_rev");
+    own_feed_ = feed == cycle.parameters.end() ? 0 : feed->second;
+    own_feed_per_rev_ = per_rev == cycle.parameters.end() ? 0 : per_rev->second;
+    return {};
+}
+
+void CycleWriter::end()
+{
+    cancel();
+    plan_.reset();
+}
+
+void CycleWriter::cancel()
+{
+    if (in_native_) {
+        if (auto word = emitter_.function(Function::cycle_off)) {
+            emitter_.emit({StatementKind::cycle, {*word}});
+        }
+        emitter_.forget_after("cycle");
+        in_native_ = false;
+    }
+}
+
+void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpec& feed)
+{
+    FeedSpec cycle_feed = feed;
+    if (own_feed_per_rev_ > 0) {
+        cycle_feed = {FeedMode::per_minute, own_feed_per_rev_ * feed.spindle_rpm / 60, feed.spindle_rpm};
+    } else if (own_feed_ > 0) {
+        cycle_feed = {FeedMode::per_minute, own_feed_, feed.spindle_rpm};
+    }
+    const Pose level{pose.tip + pose.axis * plan_->retreat, pose.axis};
+    const auto found = assembly_.dialect.cycles.find(kind_);
+    const CycleStyle style = found == assembly_.dialect.cycles.end() ? CycleStyle{} : found->second;
+    Readings target = planned;
+    assembly_.solver->set_linear(target, level.tip, motion_.tool_length());
+    const auto length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint);
+    bool stays = in_native_ && length_joint && std::abs(target[Eigen::Index(length_joint->value)] - native_level_) < 1e-6;
+    for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
+        const auto at = Eigen::Index(i);
+        stays = !motion_.frame().is_rotary()[i] || motion_.frame().counts(i, target[at]) == motion_.frame().counts(i, motion_.now()[at]);
+    }
+    if (!stays) {
+        cancel();
+        motion_.rapid(level, target);
+    }
+    if (style.native && length_joint && motion_.tool_along_length_joint()) {
+        native_point(pose, style, cycle_feed);
+    } else {
+        moves(pose, style, cycle_feed);
+    }
+}
+
+void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
+{
+    const std::size_t length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint)->value;
+    ProgramFrame& frame = motion_.frame();
+    const auto height = [&](double h) { return motion_.with_same_turn(pose.tip + pose.axis * h); };
+    const Readings bottom = height(plan_->bottom);
+    const Readings clearance = height(plan_->clearance);
+    const Readings level = height(plan_->retreat);
+    motion_.check_travel(bottom);
+    Statement statement{StatementKind::cycle, {}};
+    const bool above = plan_->retreat > plan_->clearance + 1e-9;
+    if (auto word = emitter_.function(above ? Function::return_initial : Function::return_clearance)) {
+        statement.slots.push_back(*word);
+    }
+    statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, style.word});
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (i != length_joint && frame.in_chain()[i] && !frame.is_rotary()[i]) {
+            statement.slots.push_back({Role::axes, int(i), Quantity::length, frame.counts(i, level[Eigen::Index(i)]), {}});
+        }
+    }
+    const auto at = Eigen::Index(length_joint);
+    statement.slots.push_back({Role::cycle_depth, int(length_joint), Quantity::length, frame.counts(length_joint, bottom[at]), {}});
+    statement.slots.push_back({Role::cycle_clearance, 0, Quantity::length, frame.counts(length_joint, clearance[at]), {}});
+    if (plan_->step > 0) {
+        statement.slots.push_back({Role::cycle_step, 0, Quantity::length, frame.rounding().counts(Quantity::length, plan_->step), {}});
+    }
+    if (plan_->dwell > 0) {
+        statement.slots.push_back({Role::cycle_dwell, 0, Quantity::time, frame.rounding().counts(Quantity::time, plan_->dwell), {}});
+    }
+    motion_.add_feed(statement, FeedMode::per_minute, feed.seconds(1) > 0 ? 1 / feed.seconds(1) : 0);
+    // The first block of a cycle states its position again even where the tool already stands there.
+    if (!in_native_) {
+        emitter_.forget(Role::axes);
+    }
+    emitter_.emit(statement);
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (!frame.is_rotary()[i] && frame.in_chain()[i]) {
+            motion_.moved_to(i, level[Eigen::Index(i)]);
+        }
+    }
+    in_native_ = true;
+    native_level_ = level[at];
+}
+
+void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
+{
+    const auto go = [&](double from, double to, bool at_feed) {
+        const Pose end{pose.tip + pose.axis * to, pose.axis};
+        if (at_feed) {
+            motion_.feed({{pose.tip + pose.axis * from, pose.axis}, end, std::nullopt}, motion_.now(), feed);
+        } else {
+            motion_.rapid(end, motion_.now());
+        }
+    };
+    double height = plan_->retreat;
+    if (height > plan_->clearance) {
+        go(height, plan_->clearance, false);
+        height = plan_->clearance;
+    }
+    for (const CycleMove& move : cycle_moves(*plan_, style.gap)) {
+        go(height, move.height, move.feed);
+        height = move.height;
+        if (move.dwell_after > 0) {
+            if (auto word = emitter_.function(Function::dwell)) {
+                const auto counts = motion_.frame().rounding().counts(Quantity::time, move.dwell_after);
+                emitter_.emit({StatementKind::dwell, {*word, {Role::dwell, 0, Quantity::time, counts, {}}}});
+            }
+        }
+    }
+}
+
+} // namespace wexilum

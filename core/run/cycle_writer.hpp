@@ -1,0 +1,41 @@
+// Point cycles: the control's own where the dialect has one and the tool stands along the length joint, moves otherwise.
+#pragma once
+
+#include "core/run/motion_writer.hpp"
+#include "core/toolpath/cycle.hpp"
+
+#include <optional>
+
+namespace wexilum {
+
+class CycleWriter {
+public:
+    CycleWriter(const Assembly& assembly, WordEmitter& emitter, MotionWriter& motion) : assembly_(assembly), emitter_(emitter), motion_(motion) {}
+
+    /// Takes a cycle into force. An Error without place where it has no meaning as motion.
+    Status start(const record::CycleStart& cycle);
+    /// One hole at a pose (work mount's frame) with its planned readings.
+    void point(const Pose& pose, const Readings& planned, const FeedSpec& feed);
+    /// Ends the cycle; the control's own cycle is cancelled.
+    void end();
+    [[nodiscard]] bool active() const { return plan_.has_value(); }
+    /// Height above the point at which a hole is left. Precondition: active().
+    [[nodiscard]] double retreat() const { return plan_->retreat; }
+
+private:
+    void native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
+    void moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
+    void cancel();
+
+    const Assembly& assembly_;
+    WordEmitter& emitter_;
+    MotionWriter& motion_;
+    std::optional<CyclePlan> plan_;
+    std::string kind_;
+    double own_feed_ = 0;         // mm/s, 0: the feed in force
+    double own_feed_per_rev_ = 0; // mm/rev
+    bool in_native_ = false;
+    double native_level_ = 0;     // reading of the length joint between holes
+};
+
+} // namespace wexilum

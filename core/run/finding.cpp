@@ -1,0 +1,63 @@
+#include "core/run/finding.hpp"
+
+#include <algorithm>
+
+namespace wexilum {
+
+const char* name_of(Severity severity)
+{
+    switch (severity) {
+    case Severity::remark: return "remark";
+    case Severity::warning: return "warning";
+    case Severity::error: return "error";
+    }
+    return "";
+}
+
+void FindingList::add(Finding finding, const std::string& subject, std::size_t position, std::size_t gap)
+{
+    if (finding.last_source_line == 0) {
+        finding.last_source_line = finding.source.line;
+    }
+    if (finding.last_code_line == 0) {
+        finding.last_code_line = finding.code.line;
+    }
+    const std::string key = finding.kind + "|" + subject;
+    const auto open = open_.find(key);
+    const bool neighbour = open != open_.end() && position <= open->second.last + gap;
+    const bool full = ranges_[finding.kind] >= most_ranges && open != open_.end();
+    if (neighbour || full) {
+        Finding& range = list_[open->second.index];
+        range.count += finding.count;
+        const std::uint32_t source_end = std::max(range.last_source_line, finding.last_source_line);
+        const std::uint32_t code_end = std::max(range.last_code_line, finding.last_code_line);
+        if (finding.worst > range.worst) {
+            finding.count = range.count;
+            range = std::move(finding);
+        }
+        range.last_source_line = source_end;
+        range.last_code_line = code_end;
+        open->second.last = position;
+        return;
+    }
+    ++ranges_[finding.kind];
+    open_[key] = {list_.size(), position};
+    list_.push_back(std::move(finding));
+}
+
+void FindingList::append(const FindingList& other)
+{
+    for (const Finding& finding : other.list_) {
+        list_.push_back(finding);
+    }
+}
+
+bool FindingList::has_errors() const { return count(Severity::error) > 0; }
+
+std::size_t FindingList::count(Severity severity) const
+{
+    return static_cast<std::size_t>(
+        std::count_if(list_.begin(), list_.end(), [&](const Finding& f) { return f.severity == severity; }));
+}
+
+} // namespace wexilum

@@ -1,0 +1,55 @@
+// Problems and remarks of a run, as ranges with the worst value.
+#pragma once
+
+#include "core/base/result.hpp"
+
+#include <cstddef>
+#include <map>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+enum class Severity { remark, warning, error };
+[[nodiscard]] const char* name_of(Severity severity);
+
+struct Finding {
+    Severity severity = Severity::error;
+    std::string kind;      ///< a stable word, e.g. "beyond-travel"
+    std::string message;   ///< of the worst member of the range
+    std::string cure;
+    std::size_t count = 1; ///< how many places the range stands for
+    Place source;          ///< toolpath: the worst place
+    std::uint32_t last_source_line = 0; ///< where the range ends
+    Place code;            ///< program: the worst place, line = block
+    std::uint32_t last_code_line = 0;
+    double worst = 0;      ///< what the range is compared by
+};
+
+/// Collects findings. Neighbouring ones of one kind and subject become a range that shows its worst member; at most
+/// `most_ranges` ranges of a kind are kept, what comes later is counted in the last of them.
+class FindingList {
+public:
+    static constexpr std::size_t most_ranges = 100;
+
+    /// `position` orders places of one subject: positions at most `gap` apart are one range.
+    void add(Finding finding, const std::string& subject, std::size_t position, std::size_t gap = 1);
+    void add(Finding finding) { add(std::move(finding), "", next_free_ += 1000); }
+    void append(const FindingList& other);
+
+    [[nodiscard]] const std::vector<Finding>& list() const { return list_; }
+    [[nodiscard]] bool has_errors() const;
+    [[nodiscard]] std::size_t count(Severity severity) const;
+
+private:
+    struct Open {
+        std::size_t index;
+        std::size_t last;
+    };
+    std::vector<Finding> list_;
+    std::map<std::string, Open> open_;
+    std::map<std::string, std::size_t> ranges_;
+    std::size_t next_free_ = 0;
+};
+
+} // namespace wexilum

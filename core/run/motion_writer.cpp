@@ -1,0 +1,349 @@
+#include "core/run/motion_writer.hpp"
+
+#include "core/base/units.hpp"
+#include "core/motion/block_time.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+constexpr std::size_t neighbouring_records = 60; // travel left again and again within so many records is one finding
+
+} // namespace
+
+double FeedSpec::seconds(double length) const
+{
+    switch (mode) {
+    case FeedMode::per_minute: return value > 0 ? length / value : 0;
+    case FeedMode::per_revolution: return value > 0 && spindle_rpm > 0 ? length / (value * spindle_rpm / 60) : 0;
+    case FeedMode::inverse_time: return value > 0 ? 1 / value : 0;
+    }
+    return 0;
+}
+
+MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings)
+    : assembly_(assembly), solver_(*assembly.solver), emitter_(emitter), findings_(findings), frame_(assembly), now_(assembly.machine.home()), stated_(assembly.machine.joints.size(), false)
+{
+}
+
+void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure,
+                          double worst, std::size_t gap)
+{
+    Finding finding{severity, kind, std::move(message), std::move(cure), 1, source_, 0, {}, 0, worst};
+    finding.code.line = emitter_.lines();
+    findings_.add(std::move(finding), subject, record_, gap);
+}
+
+void MotionWriter::set_tool(const Tool& tool)
+{
+    tool_length_ = tool.length.value_or(0);
+    length_register_ = tool.length_register;
+    positioned_ = false;
+    frame_.set_length_shift(0);
+}
+
+Readings MotionWriter::rounded(Readings planned, const Vec3& tip) const
+{
+    // Rotary joints first: the linear ones then bring the tip to its place for the rotary readings the control will have.
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (frame_.is_rotary()[i]) {
+            planned[Eigen::Index(i)] = frame_.reading(i, frame_.counts(i, planned[Eigen::Index(i)]));
+        }
+    }
+    solver_.set_linear(planned, tip, tool_length_);
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (!frame_.is_rotary()[i] && frame_.in_chain()[i]) {
+            planned[Eigen::Index(i)] = frame_.reading(i, frame_.counts(i, planned[Eigen::Index(i)]));
+        }
+    }
+    return planned;
+}
+
+Readings MotionWriter::with_same_turn(const Vec3& tip) const { return rounded(now_, tip); }
+
+bool MotionWriter::differs(const Readings& target, bool rotary) const
+{
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const auto at = Eigen::Index(i);
+        if (frame_.is_rotary()[i] == rotary && frame_.in_chain()[i] && frame_.counts(i, target[at]) != frame_.counts(i, now_[at])) {
+            return true;
+        }
+    }
+    return false;
+}
+
+void MotionWriter::check_travel(const Readings& readings)
+{
+    for (const Overtravel& over : overtravels(assembly_.machine, readings, 1e-6)) {
+        const Joint& joint = assembly_.machine.joints[over.joint.value];
+        const bool rotary = joint.kind == JointKind::rotary;
+        report(Severity::error, "beyond-travel", joint.id, text_of(assembly_.machine, over),
+               rotary ? "lean the tool less, turn the part, or retract before it so that the joint can unwind" : "move the part or choose another tool length",
+               over.beyond, neighbouring_records);
+    }
+}
+
+bool MotionWriter::move(Function function, const Readings& target, bool rotary, bool linear, std::size_t without)
+{
+    Statement statement{StatementKind::motion, {}};
+    bool any = false;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const bool wanted = frame_.in_chain()[i] && i != without && (frame_.is_rotary()[i] ? rotary : linear);
+        const auto at = Eigen::Index(i);
+        if (!wanted) {
+            continue;
+        }
+        const auto counts = frame_.counts(i, target[at]);
+        any = any || !stated_[i] || counts != frame_.counts(i, now_[at]);
+        stated_[i] = true;
+        statement.slots.push_back({Role::axes, int(i), frame_.quantity(i), counts, {}});
+        now_[at] = target[at];
+    }
+    if (!any) {
+        return false;
+    }
+    if (auto word = emitter_.function(function)) {
+        statement.slots.push_back(*word);
+    }
+    return emitter_.emit(statement);
+}
+
+void MotionWriter::retract()
+{
+    if (!assembly_.machine.retract) {
+        return;
+    }
+    const std::size_t joint = assembly_.machine.retract->value;
+    const double home = assembly_.machine.joints[joint].home;
+    if (retracted_ && std::abs(now_[Eigen::Index(joint)] - home) < 1e-9) {
+        return;
+    }
+    Statement statement{StatementKind::motion, {}};
+    if (auto word = emitter_.function(Function::machine_coordinates)) {
+        statement.slots.push_back(*word);
+    }
+    if (auto word = emitter_.function(Function::rapid)) {
+        statement.slots.push_back(*word);
+    }
+    emitter_.forget(Role::axes);
+    statement.slots.push_back({Role::axes, int(joint), frame_.quantity(joint), frame_.machine_counts(joint, home), {}});
+    emitter_.emit(statement);
+    emitter_.forget(Role::axes);
+    emitter_.forget_after("machine-coordinates");
+    now_[Eigen::Index(joint)] = home;
+    stated_[joint] = true;
+    retracted_ = true;
+    positioned_ = false;
+}
+
+void MotionWriter::rotary_home()
+{
+    retract();
+    Readings target = now_;
+    const Readings home = assembly_.machine.home();
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (frame_.is_rotary()[i]) {
+            target[Eigen::Index(i)] = frame_.reading(i, frame_.counts(i, home[Eigen::Index(i)]));
+        }
+    }
+    if (differs(target, true)) {
+        move(Function::rapid, target, true, false);
+    }
+}
+
+void MotionWriter::rapid(const Pose& pose, const Readings& planned)
+{
+    const Readings target = rounded(planned, pose.tip);
+    check_travel(target);
+    carried_seconds_ = carried_length_ = 0;
+    if (!positioned_ || differs(target, true)) {
+        approach(pose, target);
+        return;
+    }
+    // Same rotary readings: first away from the work, last towards it.
+    const Pose here = solver_.kinematics().pose(now_, tool_length_);
+    const double rise = here.axis.dot(pose.tip - here.tip);
+    const Vec3 corner = rise > 0 ? Vec3(here.tip + here.axis * rise) : Vec3(pose.tip - here.axis * rise);
+    const double sideways = (pose.tip - here.tip - here.axis * rise).norm();
+    const double least = frame_.rounding().step(Quantity::length);
+    if (sideways > 2 * least && std::abs(rise) > 2 * least) {
+        move(Function::rapid, with_same_turn(corner), false, true);
+    }
+    move(Function::rapid, target, false, true);
+    retracted_ = false;
+}
+
+void MotionWriter::approach(const Pose& pose, const Readings& target)
+{
+    if (!assembly_.machine.retract || !emitter_.function(Function::machine_coordinates)) {
+        report(Severity::error, "no-retract", "", "the rotary joints have to turn, but nothing says how the tool gets away from the work",
+               "name the \"retract\" joint in the machine and give the dialect a word for machine-coordinates", 1);
+        return;
+    }
+    retract();
+    const std::size_t away = assembly_.machine.retract->value;
+    Readings above = target;
+    above[Eigen::Index(away)] = now_[Eigen::Index(away)];
+    move(Function::rapid, above, true, false, away);
+    // Sideways: all linear joints but the one that stays away; it is not written.
+    move(Function::rapid, target, false, true, away);
+    Statement down{StatementKind::motion, {}};
+    if (assembly_.dialect.length_by_register) {
+        down.slots.push_back(*emitter_.function(Function::length_on));
+        down.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
+        frame_.set_length_shift(tool_length_);
+    }
+    // Rounded again: the length in force shifts the joint's counts.
+    const Readings final = with_same_turn(pose.tip);
+    down.slots.push_back({Role::axes, int(away), frame_.quantity(away), frame_.counts(away, final[Eigen::Index(away)]), {}});
+    if (auto word = emitter_.function(Function::rapid)) {
+        down.slots.push_back(*word);
+    }
+    now_[Eigen::Index(away)] = final[Eigen::Index(away)];
+    emitter_.emit(down);
+    positioned_ = true;
+    retracted_ = false;
+}
+
+void MotionWriter::add_feed(Statement& statement, FeedMode mode, double value)
+{
+    constexpr std::array<Function, 3> functions{Function::feed_per_minute, Function::feed_per_revolution, Function::feed_inverse_time};
+    constexpr std::array<Quantity, 3> quantities{Quantity::feed, Quantity::revolution_feed, Quantity::inverse_time};
+    const auto index = static_cast<std::size_t>(mode);
+    if (mode_ != mode) {
+        emitter_.forget_after("feed-mode");
+        mode_ = mode;
+    }
+    if (auto word = emitter_.function(functions[index])) {
+        statement.slots.push_back(*word);
+    } else {
+        report(Severity::error, "no-feed-mode", std::string(name_of(functions[index])),
+               fmt::format("the dialect has no word for {}", name_of(functions[index])), "add it under \"words\"", 1);
+    }
+    const Controller& controller = assembly_.controller;
+    double most = mode == FeedMode::inverse_time ? controller.inverse_time_most / 60 : per_minute(controller.feed_most);
+    if (mode == FeedMode::per_revolution) {
+        most = 0;
+    }
+    if (most > 0 && value > most) {
+        report(Severity::warning, "feed-clamped", "", fmt::format("the control takes no larger feed word than {:g}; the move becomes slower", most * 60),
+               "lower the feed, or merge the short moves", value / most);
+        value = most;
+    }
+    const auto counts = std::max<std::int64_t>(1, frame_.rounding().counts(quantities[index], value));
+    statement.slots.push_back({mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, 0, quantities[index], counts, {}});
+}
+
+void MotionWriter::add_block_feed(Statement& statement, const Readings& target, double seconds, double length, const FeedSpec& feed)
+{
+    const BlockTime time = block_time(assembly_.machine, now_, target, seconds);
+    if (time.limited) {
+        const std::string& id = assembly_.machine.joints[time.joint.value].id;
+        report(Severity::remark, "feed-limited", id, fmt::format("{} is too slow for the asked feed: {:.1f} times slower here", id, time.seconds / seconds),
+               "nothing has to be done; a lower feed or a faster joint would even it out", time.seconds / seconds);
+    }
+    if (!differs(target, true)) {
+        const bool as_asked = !time.limited && feed.mode != FeedMode::inverse_time;
+        if (feed.mode == FeedMode::inverse_time) {
+            add_feed(statement, FeedMode::inverse_time, 1 / time.seconds);
+        } else if (as_asked) {
+            add_feed(statement, feed.mode, feed.value);
+        } else {
+            add_feed(statement, FeedMode::per_minute, length / time.seconds);
+        }
+        return;
+    }
+    if (assembly_.dialect.rotary_feed == RotaryFeedStyle::inverse_time) {
+        add_feed(statement, FeedMode::inverse_time, 1 / time.seconds);
+        return;
+    }
+    double squares = 0;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const double way = target[Eigen::Index(i)] - now_[Eigen::Index(i)];
+        const bool rotary = frame_.is_rotary()[i];
+        const bool counted = !rotary || assembly_.controller.rotary_feed == Controller::RotaryFeed::combined;
+        squares += counted ? std::pow(rotary ? to_deg(way) : way, 2) : 0;
+    }
+    add_feed(statement, FeedMode::per_minute, std::sqrt(squares) / time.seconds);
+}
+
+void MotionWriter::feed_line(const Readings& target, double seconds, double length, const FeedSpec& feed)
+{
+    seconds += carried_seconds_;
+    length += carried_length_;
+    if (!differs(target, true) && !differs(target, false)) {
+        carried_seconds_ = seconds;
+        carried_length_ = length;
+        return;
+    }
+    carried_seconds_ = carried_length_ = 0;
+    check_travel(target);
+    Statement statement{StatementKind::motion, {}};
+    if (auto word = emitter_.function(Function::linear)) {
+        statement.slots.push_back(*word);
+    }
+    add_block_feed(statement, target, seconds, length, feed);
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (frame_.in_chain()[i]) {
+            statement.slots.push_back({Role::axes, int(i), frame_.quantity(i), frame_.counts(i, target[Eigen::Index(i)]), {}});
+        }
+    }
+    emitter_.emit(statement);
+    now_ = target;
+    retracted_ = false;
+}
+
+void MotionWriter::feed(const PathPiece& piece, const Readings& start, const FeedSpec& feed)
+{
+    if (!(feed.seconds(1) > 0)) {
+        report(Severity::error, "feed-missing", "", "a cut without a feed", "state FEDRAT (and SPINDL for a feed per revolution) before it", 1);
+        return;
+    }
+    if (piece.arc) {
+        if (const auto frame = arc_frame(piece)) {
+            feed_arc(piece, *frame, 0, 1, feed, 0);
+            return;
+        }
+    }
+    const double length = piece.length();
+    if (!piece.arc && solver_.rotary().empty()) {
+        feed_line(rounded(start, piece.to.tip), feed.seconds(length), length, feed);
+        return;
+    }
+    const Subdivision parts = subdivide(solver_, piece, start, tool_length_, assembly_.job.tolerance);
+    if (parts.torn) {
+        report(Severity::error, "torn-sheet", "", "the rotary joints can't follow the tool axis without a jump here",
+               "retract before this move, or lean the tool away from the pole", 1);
+    }
+    if (parts.capped) {
+        report(Severity::error, "too-many-blocks", "", fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
+               "lean the tool away from the pole, or allow a larger tolerance", parts.worst.tip);
+    }
+    double before = 0;
+    for (const Waypoint& point : parts.points) {
+        const double part = length * (point.s - before);
+        const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (point.s - before) : feed.seconds(part);
+        feed_line(rounded(point.readings, piece.at(point.s).tip), seconds, part, feed);
+        before = point.s;
+    }
+}
+
+bool MotionWriter::tool_along_length_joint() const
+{
+    const Pose here = solver_.kinematics().pose(now_, tool_length_);
+    Readings above = now_;
+    solver_.set_linear(above, here.tip + here.axis * 100, tool_length_);
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const double way = above[Eigen::Index(i)] - now_[Eigen::Index(i)];
+        const bool length_joint = assembly_.machine.joints[i].id == assembly_.dialect.length_joint;
+        if (std::abs(way - (length_joint ? 100 : 0)) > 1e-6) {
+            return false;
+        }
+    }
+    return true;
+}
+
+} // namespace wexilum

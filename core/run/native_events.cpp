@@ -1,0 +1,380 @@
+#include "core/run/native_events.hpp"
+
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+namespace wexilum {
+namespace {
+
+using record::CoolantState;
+using record::SpindleState;
+
+Function word_for(CoolantState state)
+{
+    switch (state) {
+    case CoolantState::off: return Function::coolant_off;
+    case CoolantState::flood: return Function::coolant_flood;
+    case CoolantState::mist: return Function::coolant_mist;
+    case CoolantState::through: return Function::coolant_through;
+    case CoolantState::air: return Function::coolant_air;
+    }
+    return Function::coolant_off;
+}
+
+} // namespace
+
+NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, const std::vector<Choice>& choices, FindingList& findings)
+    : assembly_(assembly), outline_(outline), choices_(choices), findings_(findings), joint_names_(assembly.joint_names()),
+      emitter_(assembly.dialect, assembly.controller, joint_names_), motion_(assembly, emitter_, findings),
+      cycles_(assembly, emitter_, motion_)
+{
+}
+
+void NativeEvents::note_sources()
+{
+    const Source source = index_ < assembly_.toolpath.records.size() ? assembly_.toolpath.records[index_].source : Source{};
+    sources_.resize(emitter_.lines(), source);
+}
+
+void NativeEvents::error(const char* kind, std::string message, std::string cure)
+{
+    Finding finding{Severity::error, kind, std::move(message), std::move(cure), 1,
+                    place_of(assembly_.toolpath, assembly_.toolpath.records[index_].source), 0, {}, 0, 0};
+    findings_.add(std::move(finding), "", index_);
+}
+
+void NativeEvents::begin()
+{
+    section("program-head");
+    note_sources();
+}
+
+void NativeEvents::finish()
+{
+    cycles_.end();
+    section("program-end", Function::program_end);
+    note_sources();
+    const std::size_t most = assembly_.controller.line_most;
+    if (most > 0 && emitter_.longest() > most) {
+        Finding finding{Severity::error, "line-too-long", fmt::format("a line has {} characters, the control takes {}", emitter_.longest(), most),
+                        "shorten comments, write fewer decimals or no blanks", 1, {}, 0, {}, 0, 0};
+        finding.code.line = emitter_.longest_line();
+        findings_.add(std::move(finding));
+    }
+}
+
+CodeFile NativeEvents::take_file()
+{
+    CodeFile file;
+    file.name = assembly_.job.name + assembly_.dialect.extension;
+    file.text = emitter_.text();
+    file.blocks = emitter_.lines();
+    file.sources = std::move(sources_);
+    return file;
+}
+
+void NativeEvents::handle(std::size_t index)
+{
+    index_ = index;
+    const Record& record = assembly_.toolpath.records[index];
+    motion_.set_place(place_of(assembly_.toolpath, record.source), index);
+    std::visit([&](const auto& r) { on(r); }, record.data);
+    note_sources();
+}
+
+// --- sections -------------------------------------------------------------------------------------------------------
+
+void NativeEvents::section(const std::string& name, std::optional<Function> fallback)
+{
+    if (const auto own = assembly_.job.sections.find(name); own != assembly_.job.sections.end()) {
+        if (own->second) {
+            for (const std::string& text : *own->second) {
+                line(text);
+            }
+        }
+        return;
+    }
+    if (const auto found = assembly_.dialect.sections.find(name); found != assembly_.dialect.sections.end()) {
+        for (const std::string& text : found->second) {
+            line(text);
+        }
+    } else if (fallback) {
+        say(*fallback);
+    }
+}
+
+void NativeEvents::line(const std::string& text)
+{
+    if (text.size() > 2 && text.front() == '{' && text.back() == '}' && action(text.substr(1, text.size() - 2))) {
+        return;
+    }
+    std::string out;
+    for (std::size_t at = 0; at < text.size();) {
+        if (text[at] != '{') {
+            out += text[at++];
+            continue;
+        }
+        const std::size_t close = text.find('}', at);
+        const auto value = field(text.substr(at + 1, close - at - 1));
+        if (!value) {
+            return; // a line about something that is not there
+        }
+        out += *value;
+        at = close + 1;
+    }
+    const char open = assembly_.dialect.comment_open;
+    if (!out.empty() && out.front() == open && out.back() == assembly_.dialect.comment_close) {
+        emitter_.comment(out.substr(1, out.size() - 2));
+    } else {
+        emitter_.literal(out);
+    }
+}
+
+std::optional<std::string> NativeEvents::field(const std::string& name) const
+{
+    if (name == "program") {
+        return assembly_.job.program;
+    }
+    if (name == "number") {
+        return std::to_string(assembly_.job.number);
+    }
+    if (name == "machine") {
+        return assembly_.machine.name;
+    }
+    if (name == "operation") {
+        return operation_;
+    }
+    if (name == "tool" && tool_ != nullptr) {
+        return std::to_string(tool_->number);
+    }
+    if (name == "tool-name" && tool_ != nullptr) {
+        return tool_->name;
+    }
+    if (name == "tool-length" && tool_ != nullptr && tool_->length) {
+        return fmt::format("{:.3f}", *tool_->length);
+    }
+    if (name == "next-tool" && calls_ < outline_.tool_calls.size()) {
+        return std::to_string(outline_.tool_calls[calls_]);
+    }
+    return std::nullopt;
+}
+
+bool NativeEvents::action(const std::string& name)
+{
+    if (name == "retract") {
+        motion_.retract();
+    } else if (name == "rotary-home") {
+        motion_.rotary_home();
+    } else if (name == "spindle-off") {
+        if (spindle_ != SpindleState::off) {
+            say(Function::spindle_off);
+            spindle_ = SpindleState::off;
+        }
+    } else if (name == "coolant-off") {
+        if (coolant_ != CoolantState::off) {
+            say(Function::coolant_off);
+            coolant_ = CoolantState::off;
+        }
+    } else if (name == "work-offset") {
+        const std::string& word = assembly_.dialect.work_offsets.at(assembly_.job.work_offset);
+        emitter_.emit({StatementKind::state, {{Role::offset, 0, Quantity::whole, 0, word}}});
+        emitter_.forget(Role::axes);
+    } else {
+        return false;
+    }
+    return true;
+}
+
+void NativeEvents::say(Function function)
+{
+    if (auto word = emitter_.function(function)) {
+        emitter_.emit({StatementKind::state, {*word}});
+    } else {
+        error("word-missing", fmt::format("the dialect has no word for {}", name_of(function)), "add it under \"words\" in the dialect");
+    }
+}
+
+// --- state ----------------------------------------------------------------------------------------------------------
+
+void NativeEvents::on(const record::ProgramName&)
+{
+    // The job names the program; the toolpath's own name is for its reader.
+}
+
+void NativeEvents::on(const record::Operation& r)
+{
+    cycles_.end();
+    operation_ = r.id + " " + r.name;
+    emitter_.forget_after("operation");
+    section("operation");
+}
+
+void NativeEvents::on(const record::ToolChange& r)
+{
+    if (tool_ != nullptr && tool_->number == r.number) {
+        return;
+    }
+    cycles_.end();
+    tool_ = assembly_.setup.find_tool(r.number);
+    if (calls_ < outline_.tool_calls.size()) {
+        ++calls_;
+    }
+    if (tool_ == nullptr || !tool_->length) {
+        tool_ = nullptr;
+        return; // the outline has said so; nothing can be moved without a length
+    }
+    pose_.reset();
+    section("tool-change");
+    if (assembly_.controller.tool_change_stops_spindle) {
+        spindle_ = SpindleState::off;
+    }
+    emitter_.forget(Role::length);
+    emitter_.forget(Role::length_register);
+    emitter_.forget_after("tool-change");
+    motion_.set_tool(*tool_);
+}
+
+void NativeEvents::on(const record::Feed& r)
+{
+    feed_.mode = r.mode;
+    feed_.value = r.value;
+}
+
+void NativeEvents::on(const record::Spindle& r)
+{
+    wanted_spindle_ = r;
+    feed_.spindle_rpm = r.state == SpindleState::off ? 0 : r.speed_rpm;
+    if (r.state == SpindleState::off && spindle_ != SpindleState::off) {
+        say(Function::spindle_off);
+        spindle_ = SpindleState::off;
+    }
+}
+
+void NativeEvents::on(const record::Coolant& r)
+{
+    wanted_coolant_ = r.state;
+    if (r.state == CoolantState::off && coolant_ != CoolantState::off) {
+        say(Function::coolant_off);
+        coolant_ = CoolantState::off;
+    }
+}
+
+void NativeEvents::ready_to_move()
+{
+    const bool turning = wanted_spindle_.state != SpindleState::off;
+    if (turning && assembly_.setup.spindle == Actor::program && (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
+        Statement statement{StatementKind::state, {}};
+        const auto counts = motion_.frame().rounding().counts(Quantity::speed, wanted_spindle_.speed_rpm);
+        statement.slots.push_back({Role::speed, 0, Quantity::speed, counts, {}});
+        const bool clockwise = wanted_spindle_.state == SpindleState::clockwise;
+        if (auto word = emitter_.function(clockwise ? Function::spindle_clockwise : Function::spindle_counter_clockwise)) {
+            statement.slots.push_back(*word);
+        }
+        emitter_.emit(statement);
+        spindle_ = wanted_spindle_.state;
+        spindle_speed_ = wanted_spindle_.speed_rpm;
+    }
+    if (wanted_coolant_ != coolant_ && assembly_.setup.coolant == Actor::program) {
+        say(word_for(wanted_coolant_));
+        coolant_ = wanted_coolant_;
+    }
+}
+
+void NativeEvents::on(const record::Dwell& r)
+{
+    double seconds = r.amount;
+    if (r.revolutions) {
+        if (feed_.spindle_rpm <= 0) {
+            error("dwell-without-spindle", "a dwell in revolutions while the spindle stands", "state SPINDL before it, or give seconds");
+            return;
+        }
+        seconds = r.amount * 60 / feed_.spindle_rpm;
+    }
+    if (auto word = emitter_.function(Function::dwell)) {
+        const auto counts = motion_.frame().rounding().counts(Quantity::time, seconds);
+        emitter_.emit({StatementKind::dwell, {*word, {Role::dwell, 0, Quantity::time, counts, {}}}});
+    }
+}
+
+void NativeEvents::on(const record::InsertedText& r)
+{
+    emitter_.literal(r.text);
+    motion_.lost_place(); // whatever it changed is stated again
+}
+
+// --- motion ---------------------------------------------------------------------------------------------------------
+
+const Choice& NativeEvents::next_choice(const Pose& pose)
+{
+    const Choice& choice = choices_[choice_++];
+    pose_ = pose;
+    planned_ = choice.readings;
+    return choice;
+}
+
+void NativeEvents::on(const record::Rapid& r)
+{
+    cycles_.end();
+    const Choice& choice = next_choice(r.to);
+    if (tool_ == nullptr) {
+        return;
+    }
+    ready_to_move();
+    motion_.rapid(in_work(r.to), choice.readings);
+}
+
+void NativeEvents::on(const record::Linear& r)
+{
+    cycles_.end();
+    const auto from = pose_;
+    const auto start = planned_;
+    const Choice& choice = next_choice(r.to);
+    if (tool_ == nullptr) {
+        return;
+    }
+    ready_to_move();
+    if (!from || !start || !motion_.positioned()) {
+        motion_.rapid(in_work(r.to), choice.readings);
+        return;
+    }
+    motion_.feed({in_work(*from), in_work(r.to), std::nullopt}, *start, feed_);
+}
+
+void NativeEvents::on(const record::Circular& r)
+{
+    cycles_.end();
+    const auto from = pose_;
+    const auto start = planned_;
+    const Choice& choice = next_choice(r.to);
+    if (tool_ == nullptr) {
+        return;
+    }
+    ready_to_move();
+    if (!from || !start || !motion_.positioned()) {
+        motion_.rapid(in_work(r.to), choice.readings);
+        return;
+    }
+    motion_.feed(arc_piece(assembly_.setup.part, *from, r), *start, feed_);
+}
+
+void NativeEvents::on(const record::CycleStart& r)
+{
+    if (auto status = cycles_.start(r); !status) {
+        error("cycle-unknown", status.error().message, status.error().cure);
+    }
+}
+
+void NativeEvents::on(const record::CyclePoint& r)
+{
+    const Choice& choice = next_choice(r.at);
+    if (tool_ == nullptr || !cycles_.active()) {
+        return;
+    }
+    ready_to_move();
+    cycles_.point(in_work(r.at), choice.readings, feed_);
+    pose_->tip += r.at.axis * cycles_.retreat();
+    planned_ = motion_.now();
+}
+
+} // namespace wexilum

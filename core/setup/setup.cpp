@@ -1,0 +1,140 @@
+#include "core/setup/setup.hpp"
+
+#include "core/base/file_units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+void read_part(const Node& node, const FileUnits& units, Setup& setup, json::Problems& problems)
+{
+    Fields fields(node, "the part", problems);
+    fields.text("holder", setup.holder, true);
+    std::vector<double> point(3, 0.0);
+    std::vector<double> x{1, 0, 0};
+    std::vector<double> z{0, 0, 1};
+    fields.numbers("point", point, 3, json::any_length, true);
+    fields.numbers("x", x, 3, {-1.001, 1.001});
+    fields.numbers("z", z, 3, {-1.001, 1.001});
+    fields.finish();
+    const Vec3 xv(x[0], x[1], x[2]);
+    const Vec3 zv(z[0], z[1], z[2]);
+    if (std::abs(xv.norm() - 1) > 1e-6 || std::abs(zv.norm() - 1) > 1e-6 || std::abs(xv.dot(zv)) > 1e-6) {
+        problems.add(node, "x and z of the part are not perpendicular unit vectors", "correct them");
+        return;
+    }
+    setup.part = frame_from(Vec3(point[0], point[1], point[2]) * units.length, xv, zv);
+}
+
+void read_tool(const Node& node, const FileUnits& units, Setup& setup, json::Problems& problems)
+{
+    Fields fields(node, "the tool", problems);
+    Tool tool;
+    tool.place = problems.document().place_of(node.begin);
+    long long number = 0;
+    if (fields.integer("number", number, 1, 99999999, true)) {
+        tool.number = static_cast<std::uint32_t>(number);
+        if (setup.find_tool(tool.number) != nullptr) {
+            problems.add(node, fmt::format("the tool {} stands twice", number), "keep one of the two");
+        }
+    }
+    fields.text("name", tool.name, true);
+    fields.text("shape", tool.shape);
+    double value = 0;
+    if (fields.number("diameter", value, json::positive)) {
+        tool.diameter = value * units.length;
+    }
+    if (fields.number("length", value, json::positive)) {
+        tool.length = value * units.length;
+    }
+    long long length_register = number;
+    if (fields.integer("length_register", length_register, 0, 99999999)) {
+        const bool taken = std::any_of(setup.tools.begin(), setup.tools.end(),
+                                       [&](const Tool& t) { return t.length_register == length_register && length_register != 0; });
+        if (taken) {
+            problems.add(node, fmt::format("the length register {} is used twice", length_register), "give each tool its own");
+        }
+    }
+    tool.length_register = static_cast<std::uint32_t>(length_register);
+    fields.finish();
+    setup.tools.push_back(std::move(tool));
+}
+
+void read_offsets(Fields& root, const FileUnits& units, Setup& setup)
+{
+    root.each_member("offsets", [&](const std::string& name, const Node& node) {
+        Fields fields(node, fmt::format("the offset register {}", name), root.problems());
+        auto& values = setup.offsets[name];
+        for (const auto& [joint, value] : node.members) {
+            if (joint.starts_with("x-")) {
+                continue;
+            }
+            const bool angle = value.kind == Kind::object;
+            double number = 0;
+            if (angle) {
+                Fields inner(value, fmt::format("the offset of {}", joint), root.problems());
+                inner.number("angle", number, json::any_length, true);
+                inner.finish();
+            } else if (value.kind == Kind::number && std::abs(value.number) <= 1e7) {
+                number = value.number;
+            } else {
+                root.problem(value, fmt::format("the offset of {} is not a number within 1e7", joint),
+                             "write a length, or {\"angle\": value} for a rotary joint");
+            }
+            values[joint] = number * units.of(!angle);
+        }
+    }, true);
+}
+
+} // namespace
+
+const Tool* Setup::find_tool(std::uint32_t number) const
+{
+    const auto found = std::find_if(tools.begin(), tools.end(), [&](const Tool& t) { return t.number == number; });
+    return found == tools.end() ? nullptr : &*found;
+}
+
+std::optional<double> Setup::length_register(std::uint32_t number) const
+{
+    const auto found = std::find_if(tools.begin(), tools.end(), [&](const Tool& t) { return t.length_register == number; });
+    return found == tools.end() ? std::nullopt : found->length;
+}
+
+Result<Setup> read_setup(const json::Document& document)
+{
+    json::Problems problems(document);
+    Fields root(document.root(), "the setup", problems);
+    Setup setup;
+    setup.file = document.file_name();
+    json::check_format(root, "setup/1");
+    const FileUnits units = read_units(root);
+    root.text("name", setup.name, true);
+    if (const Node* part = root.node("part", Kind::object, true)) {
+        read_part(*part, units, setup, problems);
+    }
+    read_offsets(root, units, setup);
+    root.each_item("tools", [&](const Node& n) { read_tool(n, units, setup, problems); }, true);
+    if (const Node* who = root.node("done_by", Kind::object)) {
+        Fields fields(*who, "done_by", problems);
+        const std::vector<std::pair<std::string, Actor>> actors{
+            {"program", Actor::program}, {"hand", Actor::hand}, {"none", Actor::none}};
+        fields.choice<Actor>("spindle", setup.spindle, actors);
+        fields.choice<Actor>("coolant", setup.coolant, actors);
+        fields.choice<Actor>("tool_change", setup.tool_change, actors);
+        fields.finish();
+    }
+    root.finish();
+    if (problems.any()) {
+        return problems.status().error();
+    }
+    return setup;
+}
+
+} // namespace wexilum

@@ -1,0 +1,48 @@
+// What the shop sets before the run: part position, offsets, tools.
+#pragma once
+
+#include "core/base/json_document.hpp"
+#include "core/geometry/pose.hpp"
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+struct Tool {
+    std::uint32_t number = 0;
+    std::string name;
+    std::string shape;
+    double diameter = 0;              ///< mm
+    std::optional<double> length;     ///< gauge length in mm, from the tool mount to the tip; missing is an error where it is used
+    std::uint32_t length_register = 0; ///< the controller's register that holds the length
+    Place place;
+};
+
+/// Who does a thing during the run.
+enum class Actor { program, hand, none };
+
+struct Setup {
+    std::string name;
+    std::string holder;                ///< id of the work mount
+    Frame part = Frame::Identity();    ///< the part's frame seen from the holder
+    /// Register name -> joint id -> machine reading (mm or rad) at which the controller's word for that joint is zero.
+    std::map<std::string, std::map<std::string, double>> offsets;
+    std::vector<Tool> tools;
+    Actor spindle = Actor::program;
+    Actor coolant = Actor::program;
+    Actor tool_change = Actor::program;
+    std::string file;
+
+    /// nullptr where the table has no such tool. The pointer lives as long as the setup is unchanged.
+    [[nodiscard]] const Tool* find_tool(std::uint32_t number) const;
+    /// Value of a length register, nothing where no tool fills it.
+    [[nodiscard]] std::optional<double> length_register(std::uint32_t number) const;
+};
+
+/// Reads a "setup/1" document. An offset is a length, or {"angle": value} for a rotary joint.
+Result<Setup> read_setup(const json::Document& document);
+
+} // namespace wexilum

@@ -1,0 +1,13 @@
+// A circular record as the piece of path it stands for.
+#pragma once
+
+#include "core/geometry/path_piece.hpp"
+#include "core/toolpath/record.hpp"
+
+namespace wexilum {
+
+/// `from` and the record are in the part's frame; the piece comes out in the frame that `frame` leads to. Ends that agree
+/// within 1e-6 mm are a whole circle.
+[[nodiscard]] PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Circular& circular);
+
+} // namespace wexilum

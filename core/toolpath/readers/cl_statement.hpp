@@ -1,0 +1,58 @@
+// The grammar layer of CL text: lines, remarks, continuation, a word and its parameters. No meaning.
+#pragma once
+
+#include "core/base/result.hpp"
+#include "core/base/world.hpp"
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace wexilum::cl {
+
+inline constexpr std::size_t max_line_bytes = 65536;
+inline constexpr std::size_t max_statement_bytes = std::size_t{1} << 20;
+
+struct Parameter {
+    std::optional<double> number; ///< set for a number
+    std::string word;             ///< upper case, for a word
+    Place place;                  ///< without the file's name
+};
+
+/// One logical statement: continuation lines joined, remarks taken away.
+struct Statement {
+    std::string word; ///< upper case
+    std::string text; ///< for text words all that follows, as written; for the others the whole statement
+    std::vector<Parameter> parameters;
+    Place place; ///< where the word starts, without the file's name
+};
+
+/// Splits a byte source into statements. Words listed in `text_words` take the rest of their line literally.
+class StatementReader {
+public:
+    StatementReader(ByteSource& source, std::vector<std::string> text_words);
+    /// The next statement; nothing at the end. Error places are without the file's name.
+    Result<std::optional<Statement>> next();
+
+private:
+    struct Piece {
+        std::size_t offset;
+        std::uint32_t line;
+        std::uint32_t column;
+    };
+    Result<bool> read_line(std::string& line);
+    [[nodiscard]] Place place_at(std::size_t offset) const;
+    Result<Statement> parse(const std::string& text);
+    Result<Parameter> parse_parameter(const std::string& text, std::size_t begin, std::size_t end) const;
+
+    ByteSource& source_;
+    std::vector<std::string> text_words_;
+    std::string buffer_;
+    std::size_t position_ = 0;
+    bool ended_ = false;
+    std::uint32_t line_number_ = 0;
+    std::vector<Piece> pieces_;
+};
+
+} // namespace wexilum::cl

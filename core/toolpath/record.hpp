@@ -1,0 +1,123 @@
+// The neutral toolpath record: what every reader produces and everything else consumes.
+#pragma once
+
+#include "core/base/ids.hpp"
+#include "core/geometry/pose.hpp"
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace wexilum {
+
+/// Where a record was written: index into Toolpath::files, and the line its statement starts on.
+struct Source {
+    std::uint32_t file = 0;
+    LineNumber line;
+    friend bool operator==(const Source&, const Source&) = default;
+};
+
+enum class FeedMode { per_minute, per_revolution, inverse_time };
+
+namespace record {
+
+// Motion. All poses are in the part's frame, mm; between two records the tip runs on the straight line (or arc) and
+// the tool axis on the great circle in proportion to tip travel.
+struct From {
+    Pose at; ///< where the tool is said to stand before the first motion
+};
+struct Rapid {
+    Pose to;
+};
+struct Linear {
+    Pose to;
+};
+struct Circular {
+    Vec3 centre = Vec3::Zero();
+    Vec3 normal = Vec3::UnitZ(); ///< unit; motion is right-handed about it
+    double radius = 0;           ///< as stated in the file, mm
+    int extra_turns = 0;         ///< whole turns beyond the first arrival at `to`
+    Pose to;
+};
+/// Cycle kinds with a meaning of their own are named by CycleKind (cycle.hpp); any other name is an open kind.
+struct CycleStart {
+    std::string kind;
+    std::map<std::string, double> parameters; ///< core units: mm, seconds; feeds in mm/s or mm/rev under "feed"/"feed_per_rev"
+};
+struct CyclePoint {
+    Pose at; ///< the point at the hole's mouth, axis as the tool's
+};
+struct CycleEnd {};
+
+// State.
+struct ToolChange {
+    std::uint32_t number = 0;
+    std::optional<double> length; ///< as stated by the file, mm; the setup's tool table rules
+};
+struct Feed {
+    FeedMode mode = FeedMode::per_minute;
+    double value = 0; ///< mm/s, mm/rev, or 1/s (inverse time: one over the duration of each move)
+};
+enum class SpindleState { off, clockwise, counter_clockwise };
+struct Spindle {
+    SpindleState state = SpindleState::off;
+    double speed_rpm = 0; ///< kept when only the state is stated
+};
+enum class CoolantState { off, flood, mist, through, air };
+struct Coolant {
+    CoolantState state = CoolantState::off;
+};
+
+// Structure.
+struct ProgramName {
+    std::string text;
+};
+struct Operation {
+    std::string id;
+    std::string name;
+};
+struct Comment {
+    std::string text;
+};
+struct Stop {};
+struct OptionalStop {};
+struct Dwell {
+    double amount = 0; ///< seconds, or revolutions of the spindle
+    bool revolutions = false;
+};
+struct InsertedText {
+    std::string text;
+};
+struct ProgramEnd {};
+/// A word that the reader does not know, kept with its whole text and reported.
+struct Unknown {
+    std::string word;
+    std::string text;
+};
+
+} // namespace record
+
+using RecordData =
+    std::variant<record::From, record::Rapid, record::Linear, record::Circular, record::CycleStart, record::CyclePoint,
+                 record::CycleEnd, record::ToolChange, record::Feed, record::Spindle, record::Coolant, record::ProgramName,
+                 record::Operation, record::Comment, record::Stop, record::OptionalStop, record::Dwell, record::InsertedText,
+                 record::ProgramEnd, record::Unknown>;
+
+struct Record {
+    RecordData data;
+    Source source;
+};
+
+/// Records of one or several files, in order.
+struct Toolpath {
+    std::vector<std::string> files;
+    std::vector<Record> records;
+};
+
+/// The pose a motion record ends at; nothing for records that don't move the tool. The pointer lives as long as the record.
+[[nodiscard]] const Pose* end_pose(const RecordData& data);
+
+} // namespace wexilum
