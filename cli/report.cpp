@@ -10,7 +10,7 @@
 namespace wexilum::cli {
 namespace {
 
-std::string where(const Place& place, std::uint32_t last)
+std::string where(const Place& place, std::uint32_t last, std::uint32_t worst)
 {
     if (place.file.empty() && place.line == 0) {
         return {};
@@ -18,6 +18,9 @@ std::string where(const Place& place, std::uint32_t last)
     std::string out = place.file.empty() ? fmt::format("block {}", place.line) : place.text();
     if (last > place.line) {
         out += fmt::format(" to {}", last);
+    }
+    if (worst != place.line) {
+        out += fmt::format(" (worst at {})", worst);
     }
     return out;
 }
@@ -55,7 +58,9 @@ nlohmann::ordered_json findings_json(const FindingList& findings)
                        {"cure", f.cure},
                        {"count", f.count},
                        {"source", place_json(f.source)},
-                       {"code", place_json(f.code)}});
+                       {"code", place_json(f.code)},
+                       {"last", {{"source_line", f.last_source_line}, {"code_line", f.last_code_line}}},
+                       {"worst", {{"source", place_json(f.worst_source)}, {"code", place_json(f.worst_code)}}}});
     }
     return out;
 }
@@ -67,9 +72,9 @@ void print_findings(const FindingList& findings)
             if (f.severity != severity) {
                 continue;
             }
-            fmt::print("  {:<8} {:<18} {}{}\n", name_of(f.severity), f.kind, f.message, f.count > 1 ? fmt::format(" (worst of {})", f.count) : "");
-            const std::string source = where(f.source, f.last_source_line);
-            const std::string code = where(f.code, f.last_code_line);
+            fmt::print("  {:<8} {:<18} {}{}\n", name_of(f.severity), f.kind, f.message, f.count > 1 ? fmt::format(" (the worst of {})", f.count) : "");
+            const std::string source = where(f.source, f.last_source_line, f.worst_source.line);
+            const std::string code = where(f.code, f.last_code_line, f.worst_code.line);
             if (!source.empty() || !code.empty()) {
                 fmt::print("  {:<27} at {}{}{}\n", "", source, source.empty() || code.empty() ? "" : ", ", code);
             }

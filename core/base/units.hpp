@@ -1,11 +1,10 @@
 // Units inside the core: millimetres, radians, seconds. Only readers, writers and printers convert.
 #pragma once
 
-#include <numbers>
 
 namespace wexilum {
 
-inline constexpr double pi = std::numbers::pi;
+inline constexpr double pi = 3.14159265358979323846;
 inline constexpr double mm_per_inch = 25.4;
 
 constexpr double to_rad(double degrees) { return degrees * (pi / 180.0); }

@@ -14,6 +14,7 @@ struct Interpreter::BlockWords {
     std::map<char, CodeWord> addresses;
     mutable std::set<char> used; ///< addresses that something has read; the rest has no meaning
     bool from_known = false;
+    mutable bool commanded_known = true; ///< every joint this block names had been brought somewhere before
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
 

@@ -32,7 +32,8 @@ double axis_rate(const PathPiece& piece)
 } // namespace
 
 Comparer::Comparer(const Assembly& assembly, const std::vector<Expected>& path, const std::string& code_file, ReplayReport& report)
-    : assembly_(assembly), path_(path), code_file_(code_file), report_(report), budget_(assembly), part_inverse_(assembly.setup.part.inverse())
+    : assembly_(assembly), path_(path), code_file_(code_file), report_(report), budget_(assembly), part_inverse_(assembly.setup.part.inverse()),
+      last_set_(assembly.machine.joints.size())
 {
 }
 
@@ -90,13 +91,15 @@ void Comparer::reached(const Seen& seen, const Expected& item, const Deviation& 
 {
     note(report_.at_records, deviation, seen.budget, item, seen.move.block);
     ++report_.compared;
-    check_rotary_words(seen, item, 1);
+    check_rotary_words(seen, item, 1, 0);
 }
 
 void Comparer::advance(const Pose& at)
 {
     ++next_;
     progress_ = 0;
+    progress_place_ = 0;
+    progress_exact_ = true;
     progress_block_ = BlockNumber();
     link_from_ = at;
     any_rapid_ = false;
@@ -130,6 +133,7 @@ void Comparer::uncovered(std::size_t from, std::size_t to)
 
 void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
 {
+    pass_tiny(nullptr);
     std::size_t at = next_;
     while (at < path_.size() && path_[at].kind != Expected::Kind::tool_change) {
         ++at;
@@ -157,6 +161,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
         hole_->dwell += seconds;
         return;
     }
+    pass_tiny(nullptr);
     const Expected* item = current();
     if (item == nullptr || item->kind != Expected::Kind::dwell) {
         find(Severity::warning, "dwell-extra", "", fmt::format("the program dwells {:.3f} s, the path does not", seconds), "take the dwell away", nullptr, block);
@@ -171,6 +176,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
 
 void Comparer::stop(BlockNumber block, bool optional)
 {
+    pass_tiny(nullptr);
     const Expected* item = current();
     const auto kind = optional ? Expected::Kind::optional_stop : Expected::Kind::stop;
     if (item == nullptr || item->kind != kind) {
@@ -187,6 +193,7 @@ void Comparer::finish()
     if (any_rapid_) {
         miss_rapids();
     }
+    pass_tiny(nullptr);
     const Expected* item = current();
     if (item != nullptr && item->kind == Expected::Kind::feed && progress_ > 0) {
         const double rest = item->piece.length() * (1 - progress_);
@@ -202,6 +209,12 @@ void Comparer::finish()
 void Comparer::move(const ReplayMove& move)
 {
     const Seen seen = see(move);
+    for (std::size_t i = 0; i < last_set_.size(); ++i) {
+        if (std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) > 1e-12) {
+            last_set_[i] = move.block;
+        }
+    }
+    pass_tiny(&seen);
     if (hole_ || (current() != nullptr && current()->kind == Expected::Kind::hole)) {
         if (hole(seen)) {
             return;
@@ -245,6 +258,16 @@ void Comparer::check_link(const Seen& seen)
     if (retracted || turn > 1e-9) {
         return;
     }
+    std::size_t moving = 0;
+    bool retract_moves = false;
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        const bool moves = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]) > 1e-9;
+        moving += moves ? 1 : 0;
+        retract_moves = retract_moves || (moves && machine.retract && machine.retract->value == i);
+    }
+    if (moving == 1 && retract_moves) {
+        return; // straight away from the work or straight back
+    }
     const Vec3 way = seen.to.tip - seen.from.tip;
     const double rise = seen.from.axis.dot(way);
     const double side = (way - seen.from.axis * rise).norm();
@@ -282,7 +305,8 @@ bool Comparer::match_rapid(const Seen& seen)
             const double far = d.tip + d.axis * 100;
             if (!any_rapid_ || far <= nearest_) {
                 nearest_ = far;
-                nearest_block_ = seen.move.block;
+                nearest_move_ = seen.move;
+                nearest_set_ = last_set_;
             }
             any_rapid_ = true;
         }
@@ -315,7 +339,7 @@ void Comparer::miss_rapids()
         return;
     }
     find(Severity::error, "target-missed", "", "no rapid of the program ends at this position",
-         "compare the rapid with its record: a wrong word, or a block that is missing", item, any_rapid_ ? nearest_block_ : BlockNumber(), nearest_);
+         "compare the rapid with its record: a wrong word, or a block that is missing", item, any_rapid_ ? blame(*nearest_move_, nearest_set_, item->piece.to) : BlockNumber(), nearest_);
     const Pose pose = item->piece.to;
     advance(pose);
 }
@@ -323,7 +347,24 @@ void Comparer::miss_rapids()
 void Comparer::rapid(const Seen& seen)
 {
     check_link(seen);
+    if (current() == nullptr) {
+        check_after_end(seen);
+    }
     match_rapid(seen);
+}
+
+void Comparer::check_after_end(const Seen& seen)
+{
+    // Behind the last record the machine may go home and nowhere else.
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const auto at = Eigen::Index(i);
+        const double home = assembly_.machine.joints[i].home;
+        if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12 && std::abs(seen.move.to[at] - home) > budget_.half_increment(i) * 1.02) {
+            const std::string& id = assembly_.machine.joints[i].id;
+            find(Severity::warning, "stray-rapid", id, fmt::format("after the last record {} moves to a place that is not its home", id),
+                 "send it home, or take the block away", nullptr, seen.move.block);
+        }
+    }
 }
 
 // --- cuts -----------------------------------------------------------------------------------------------------------
@@ -356,19 +397,18 @@ void Comparer::cut(const Seen& seen)
         if (is_end) {
             reached(seen, item, at_end);
             advance(seen.to);
-            while (current() != nullptr && current()->kind == Expected::Kind::feed && !current()->piece.arc &&
-                   current()->piece.length() < 0.5 * seen.move.length_increment && within(deviation_at(current()->piece, 1, seen.to), seen.budget)) {
-                reached(seen, *current(), deviation_at(current()->piece, 1, seen.to));
-                advance(seen.to);
-            }
         } else {
-            check_rotary_words(seen, item, s);
+            double reach = 0.02;
+            const double place = place_by_time(seen, item, s, reach);
+            check_rotary_words(seen, item, place, reach);
             progress_ = s;
+            progress_place_ = place;
             progress_block_ = seen.move.block;
+            progress_short_ = at_end;
         }
         return;
     }
-    if (look_ahead(seen)) {
+    if (nearly_reached(seen) || look_ahead(seen)) {
         return;
     }
     if (at_end.tip < close_tip && at_end.axis < close_axis) {
@@ -378,7 +418,10 @@ void Comparer::cut(const Seen& seen)
     } else if (ahead && on_way.tip < close_tip && on_way.axis < close_axis) {
         note(report_.between, on_way, seen.budget, item, seen.move.block);
         progress_ = s;
+        progress_place_ = s;
+        progress_exact_ = false;
         progress_block_ = seen.move.block;
+        progress_short_ = at_end;
     } else {
         extra(seen);
     }
@@ -391,16 +434,7 @@ bool Comparer::look_ahead(const Seen& seen)
         if (!within(deviation_at(path_[i].piece, 1, seen.to), seen.budget)) {
             continue;
         }
-        const Expected& item = path_[next_];
-        const double rest = item.piece.length() * (1 - progress_);
-        std::size_t first = next_;
-        if (progress_ > 0 && rest < close_tip) {
-            // Covered but for its end: the block that stopped short is the wrong one.
-            const Deviation short_by{rest, item.piece.turn() * (1 - progress_)};
-            note(report_.at_records, short_by, seen.budget, item, progress_block_);
-            ++first;
-        }
-        for (std::size_t missing = first; missing < i; ++missing) {
+        for (std::size_t missing = next_; missing < i; ++missing) {
             find(Severity::error, "uncovered", "", "the program cuts the corner: no block ends at this record", "restore the block that ends there",
                  &path_[missing], seen.move.block);
             ++report_.uncovered;
@@ -408,14 +442,23 @@ bool Comparer::look_ahead(const Seen& seen)
         next_ = i;
         progress_ = 0;
         reached(seen, path_[i], deviation_at(path_[i].piece, 1, seen.to));
-        if (first == i) {
-            check_feed(seen, path_[i], 0, 1);
-            check_state(seen, path_[i]);
-        }
         advance(seen.to);
         return true;
     }
     return false;
+}
+
+bool Comparer::nearly_reached(const Seen& seen)
+{
+    // Covered but for its end: the block that stopped short is the wrong one; this move belongs to the next piece.
+    if (progress_ <= 0 || progress_short_.tip >= close_tip || progress_short_.axis >= close_axis) {
+        return false;
+    }
+    const Expected& item = path_[next_];
+    note(report_.at_records, progress_short_, seen.budget, item, progress_block_);
+    advance(item.piece.to);
+    cut(seen);
+    return true;
 }
 
 void Comparer::sample(const Seen& seen, const Expected& item)
@@ -485,9 +528,7 @@ void Comparer::check_feed(const Seen& seen, const Expected& item, double s0, dou
     }
     const double percent = 100 * (wanted / m.seconds - 1);
     report_.feed_error_percent = std::max(report_.feed_error_percent, std::abs(percent));
-    const Controller& c = assembly_.controller;
-    const double feed_word = m.seconds > 0 ? std::min(length / m.seconds * 60 / m.length_increment * 0.001, 60 / m.seconds) : 1;
-    const double word = 100 * 0.5 * std::max(c.feed_increment, c.inverse_time_increment) / std::max(feed_word, 1e-9);
+    const double word = 100 * m.feed_precision;
     const double ends = 100 * 2 * seen.budget.tip / length;
     if (std::abs(percent) > feed_tolerance_percent + word + ends) {
         find(Severity::error, "feed-differs", "", fmt::format("the tip moves at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / m.seconds * 60, length / wanted * 60),
@@ -515,78 +556,150 @@ void Comparer::check_state(const Seen& seen, const Expected& item)
     }
 }
 
-void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double s)
+std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool_length, const Readings& near) const
 {
     const InverseSolver& solver = *assembly_.solver;
-    if (solver.rotary().empty()) {
-        return;
-    }
-    const auto exact = [&](double at, const Readings& near) -> std::optional<Readings> {
-        const Candidates all = solver.solve(transformed(assembly_.setup.part, item.piece.at(at)), seen.move.tool_length, near);
-        std::optional<Readings> best;
-        double least = 0;
-        for (const Candidate& candidate : all.list) {
-            double far = 0;
-            for (const JointIndex j : solver.rotary()) {
-                far = std::max(far, std::abs(candidate.readings[Eigen::Index(j.value)] - near[Eigen::Index(j.value)]));
-            }
-            if (candidate.pole > 1e-6 && (!best || far < least)) {
-                best = candidate.readings;
-                least = far;
-            }
+    std::optional<Readings> best;
+    double least = 0;
+    for (const Candidate& candidate : solver.solve(transformed(assembly_.setup.part, wanted), tool_length, near).list) {
+        double far = 0;
+        for (const JointIndex j : solver.rotary()) {
+            far = std::max(far, std::abs(candidate.readings[Eigen::Index(j.value)] - near[Eigen::Index(j.value)]));
         }
-        return best;
-    };
-    const Readings& seen_at = seen.move.to;
-    const auto here = exact(s, seen_at);
+        if (candidate.pole > 1e-6 && (!best || far < least)) {
+            best = candidate.readings;
+            least = far;
+        }
+    }
+    return best;
+}
+
+Readings Comparer::allowed_misfit(const Readings& readings, double tool_length) const
+{
+    const InverseSolver& solver = *assembly_.solver;
+    const Readings levers = solver.kinematics().levers(readings, tool_length);
+    double lever_term = 0;
+    for (const JointIndex j : solver.rotary()) {
+        lever_term += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
+    }
+    Readings out(readings.size());
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
+        out[Eigen::Index(i)] = budget_.half_increment(i) * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
+    }
+    return out;
+}
+
+BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted) const
+{
+    const auto exact = exact_readings(wanted, move.tool_length, move.to);
+    if (!exact) {
+        return move.block;
+    }
+    const Readings allowed = allowed_misfit(move.to, move.tool_length);
+    double worst = 1;
+    BlockNumber out = move.block;
+    for (const auto& link : assembly_.solver->kinematics().links()) {
+        const auto at = Eigen::Index(link.joint.value);
+        const double off = std::abs(move.to[at] - (*exact)[at]) / allowed[at];
+        if (off > worst && set_by[link.joint.value].value != 0) {
+            worst = off;
+            out = set_by[link.joint.value];
+        }
+    }
+    return out;
+}
+
+double Comparer::place_by_time(const Seen& seen, const Expected& item, double s, double& reach)
+{
+    // The feed word tells how far along the path a block goes, more finely than its rounded end does.
+    const double length = item.piece.length();
+    const double whole = item.seconds(length, length);
+    if (whole <= 0 || seen.move.seconds <= 0 || length < still_length) {
+        progress_exact_ = false;
+        return s;
+    }
+    const double by_time = progress_place_ + seen.move.seconds / whole;
+    progress_exact_ = progress_exact_ && !seen.move.at_joint_limit && by_time < 1 && std::abs(by_time - s) * length <= 2 * seen.budget.tip;
+    if (!progress_exact_) {
+        return s; // limited by a joint, or a wrong feed: told elsewhere
+    }
+    reach = by_time * length * seen.move.feed_precision + BudgetRule::computing_tip;
+    return by_time;
+}
+
+void Comparer::pass_tiny(const Seen* seen)
+{
+    // A piece below the last digit of the words needs no block of its own.
+    while (current() != nullptr && current()->kind == Expected::Kind::feed && progress_ == 0) {
+        const Expected& item = *current();
+        const double digit = seen != nullptr ? seen->move.length_increment : budget_.length_increment();
+        if (item.piece.length() >= 1.8 * digit || (item.piece.arc && item.piece.arc->sweep > pi)) {
+            return;
+        }
+        if (seen != nullptr) {
+            const Deviation there = deviation_at(item.piece, 1, seen->from);
+            const bool moved_to = seen->move.feed && within(deviation_at(item.piece, 1, seen->to), seen->budget);
+            if (moved_to || !within(there, seen->budget)) {
+                return;
+            }
+            note(report_.at_records, there, seen->budget, item, seen->move.block);
+        }
+        ++report_.compared;
+        advance(item.piece.to);
+    }
+}
+
+void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double s, double reach)
+{
+    const InverseSolver& solver = *assembly_.solver;
+    const Readings& stand = seen.move.to;
+    const auto here = solver.rotary().empty() ? std::nullopt : exact_readings(item.piece.at(s), seen.move.tool_length, stand);
     if (!here) {
         return;
     }
     // Between records the place along the way is free: the words are right if one place explains them all.
-    Readings slope = Readings::Zero(seen_at.size());
-    double reach = 0;
-    const double length = std::max(item.piece.length(), still_length);
+    Readings slope = Readings::Zero(stand.size());
     if (s < 1) {
         const double step = std::min(1e-3, 0.5 * (1 - s));
-        const auto beyond = exact(s + step, *here);
+        const auto beyond = exact_readings(item.piece.at(s + step), seen.move.tool_length, *here);
         if (!beyond) {
             return;
         }
         slope = (*beyond - *here) / step;
-        reach = 0.02 / length;
+        reach /= std::max(item.piece.length(), still_length);
     }
-    const Readings levers = solver.kinematics().levers(seen_at, seen.move.tool_length);
-    const auto misfit = [&](double ds, std::size_t& joint) {
+    const Readings allowed = allowed_misfit(stand, seen.move.tool_length);
+    std::size_t joint = 0;
+    const auto misfit = [&](double ds) {
         double worst = 0;
-        double lever_term = 0;
-        for (const JointIndex j : solver.rotary()) {
-            lever_term += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
-        }
         for (const auto& link : solver.kinematics().links()) {
-            const std::size_t i = link.joint.value;
-            const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
-            const double off = std::abs(seen_at[Eigen::Index(i)] - (*here)[Eigen::Index(i)] - slope[Eigen::Index(i)] * ds);
-            const double allowed = budget_.half_increment(i) * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
-            if (off / allowed > worst) {
-                worst = off / allowed;
-                joint = i;
+            const auto at = Eigen::Index(link.joint.value);
+            const double off = std::abs(stand[at] - (*here)[at] - slope[at] * ds) / allowed[at];
+            if (off > worst) {
+                worst = off;
+                joint = link.joint.value;
             }
         }
         return worst;
     };
     double low = -reach;
     double high = reach;
-    std::size_t joint = 0;
     for (int i = 0; i < 60 && reach > 0; ++i) { // the misfit is convex along the way
         const double a = low + (high - low) / 3;
         const double b = high - (high - low) / 3;
-        (misfit(a, joint) < misfit(b, joint) ? high : low) = misfit(a, joint) < misfit(b, joint) ? b : a;
+        if (misfit(a) < misfit(b)) {
+            high = b;
+        } else {
+            low = a;
+        }
     }
-    const double worst = misfit(0.5 * (low + high), joint);
+    const double worst = misfit(0.5 * (low + high));
     if (worst > 1) {
-        find(Severity::error, "word-off", assembly_.machine.joints[joint].id,
-             fmt::format("the word for {} is {:.1f} times further from the path's reading than rounding explains", assembly_.machine.joints[joint].id, worst),
-             "compare the word with the axis position for this record", &item, seen.move.block, worst);
+        const std::string& id = assembly_.machine.joints[joint].id;
+        const BlockNumber block = s < 1 || last_set_[joint].value == 0 ? seen.move.block : last_set_[joint];
+        find(Severity::error, "word-off", id, fmt::format("the word for {} is {:.1f} times further from the path's reading than rounding explains", id, worst),
+             "compare the word with the axis position for this record", &item, block, worst);
     }
 }
 

@@ -68,6 +68,11 @@ private:
     [[nodiscard]] Seen see(const ReplayMove& move);
     [[nodiscard]] Pose pose_of(const Readings& readings, double tool_length) const;
     [[nodiscard]] Pose pose_at(const ReplayMove& move, double u) const;
+    /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word.
+    [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted) const;
+    [[nodiscard]] std::optional<Readings> exact_readings(const Pose& wanted, double tool_length, const Readings& near) const;
+    [[nodiscard]] Readings allowed_misfit(const Readings& readings, double tool_length) const;
+    void check_after_end(const Seen& seen);
     [[nodiscard]] const Expected* current() const { return next_ < path_.size() ? &path_[next_] : nullptr; }
 
     // Links.
@@ -79,10 +84,13 @@ private:
     // Cuts.
     void cut(const Seen& seen);
     bool look_ahead(const Seen& seen);
+    bool nearly_reached(const Seen& seen);
+    void pass_tiny(const Seen* seen);
+    [[nodiscard]] double place_by_time(const Seen& seen, const Expected& item, double s, double& reach);
     void sample(const Seen& seen, const Expected& item);
     void check_feed(const Seen& seen, const Expected& item, double s0, double s1);
     void check_state(const Seen& seen, const Expected& item);
-    void check_rotary_words(const Seen& seen, const Expected& item, double s);
+    void check_rotary_words(const Seen& seen, const Expected& item, double s, double reach);
     void check_centre(const Seen& seen, const Expected& item);
     void extra(const Seen& seen);
 
@@ -107,14 +115,19 @@ private:
     BudgetRule budget_;
     Frame part_inverse_;
     std::size_t next_ = 0;
-    double progress_ = 0;          // along the current feed piece
+    double progress_ = 0;          // along the current feed piece, by the tip
+    double progress_place_ = 0;    // the same by time, where that is finer
+    bool progress_exact_ = true;   // every block of this piece so far told its place by its time
     BlockNumber progress_block_;   // the block that last moved along it
+    Deviation progress_short_;     // how far its end was from the piece's end
     std::optional<Pose> link_from_; // the last pose of the path that was reached; nothing after a tool change
     std::optional<Hole> hole_;
     // The rapid of this link that came nearest to the target now waited for.
     double nearest_ = 0;
-    BlockNumber nearest_block_;
+    std::optional<ReplayMove> nearest_move_;
+    std::vector<BlockNumber> nearest_set_; // last_set_ at that time
     bool any_rapid_ = false;
+    std::vector<BlockNumber> last_set_; // by joint
 };
 
 } // namespace wexilum

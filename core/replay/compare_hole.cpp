@@ -62,7 +62,9 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
 {
     const CyclePlan& plan = item.plan;
     const double slack = 2 * seen.budget.tip;
-    check_state(seen, item);
+    if (h1 <= h0 || plan.kind != CycleKind::tap) {
+        check_state(seen, item);
+    }
     if (h1 > h0) {
         if (!plan.feeds_out) {
             find(Severity::error, "cycle-differs", "", "the tool leaves the hole at feed, the cycle asks for rapid", "write the right cycle", &item, seen.move.block);
@@ -72,7 +74,10 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
         }
     } else {
         if (!hole_->fed && std::abs(h0 - plan.clearance) > slack) {
-            note(report_.at_records, {std::abs(h0 - plan.clearance), 0}, seen.budget, item, seen.move.block);
+            ReplayMove start = seen.move;
+            start.to = seen.move.from;
+            const Pose clearance{item.piece.to.tip + item.piece.to.axis * plan.clearance, item.piece.to.axis};
+            note(report_.at_records, {std::abs(h0 - plan.clearance), 0}, seen.budget, item, blame(start, last_set_, clearance));
         }
         const double step = hole_->deepest - h1;
         const bool last = std::abs(h1 - plan.bottom) <= slack;
@@ -94,7 +99,7 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
         if (length > 0.01 && item.seconds(length, length) > 0 && seen.move.seconds > 0) {
             const double percent = 100 * (item.seconds(length, length) / seen.move.seconds - 1);
             report_.feed_error_percent = std::max(report_.feed_error_percent, std::abs(percent));
-            if (std::abs(percent) > 0.5 + 100 * 0.5 * assembly_.controller.feed_increment * seen.move.seconds / (60 * length) * 3600 + 200 * seen.budget.tip / length) {
+            if (std::abs(percent) > 0.5 + 100 * seen.move.feed_precision + 200 * seen.budget.tip / length) {
                 find(Severity::error, "feed-differs", "", fmt::format("the hole is fed at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / seen.move.seconds * 60,
                                                                       length / item.seconds(length, length) * 60),
                      "restate the feed", &item, seen.move.block, std::abs(percent));
@@ -113,6 +118,10 @@ void Comparer::hole_rapid(const Seen& seen, const Expected& item, double h0, dou
     if (h1 < std::min(plan.clearance, hole_->deepest) - slack) {
         find(Severity::error, "rapid-in-hole", "", fmt::format("a rapid ends {:.3f} mm below what has been drilled", hole_->deepest - h1), "correct the clearance word",
              &item, seen.move.block, hole_->deepest - h1);
+    }
+    if (std::abs(h1 - h0) > slack && h1 > plan.clearance + slack && std::abs(h1 - plan.retreat) > slack && !seen.move.to_machine_position) {
+        find(Severity::error, "off-path", "level", fmt::format("a rapid over the hole ends {:.4f} mm above its clearance height", h1 - plan.clearance),
+             "go to the clearance or the retreat height", &item, seen.move.block, h1 - plan.clearance);
     }
     if (h1 > h0 && h0 < plan.clearance - slack && plan.feeds_out && hole_->complete) {
         find(Severity::error, "cycle-differs", "", "the tool leaves the hole in rapid, the cycle asks for feed", "write the right cycle", &item, seen.move.block);

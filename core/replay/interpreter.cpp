@@ -259,9 +259,12 @@ void Interpreter::apply_state(BlockWords& words)
         const WordMeaning* mode = use(Group::feed_mode);
         const Function function = mode != nullptr ? mode->function : Function::feed_per_minute;
         double feed = 0;
+        double increment = controller_.feed_increment;
         if (function == Function::feed_inverse_time) {
+            increment = controller_.inverse_time_increment;
             feed = per_minute(plain_value(*word, controller_.inverse_time_increment));
         } else if (function == Function::feed_per_revolution) {
+            increment = controller_.revolution_feed_increment;
             feed = plain_value(*word, controller_.revolution_feed_increment) * unit_;
         } else {
             feed = per_minute(plain_value(*word, controller_.feed_increment) * unit_);
@@ -271,6 +274,7 @@ void Interpreter::apply_state(BlockWords& words)
         } else {
             changed_ = changed_ || feed_ != feed;
             feed_ = feed;
+            feed_precision_ = 0.5 * increment / plain_value(*word, increment);
         }
     }
     for (const WordMeaning* meaning : words.functions) {
@@ -335,6 +339,7 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
             continue;
         }
         any = true;
+        words.commanded_known = words.commanded_known && known_[joint];
         const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
         const auto at = Eigen::Index(joint);
         if (machine) {
@@ -401,13 +406,13 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
         move.arc_by_centre = words.arc_by_centre;
     }
     if (feed) {
-        move.seconds = feed_seconds(move);
+        time_feed(move);
     }
     for (const Overtravel& over : overtravels(machine_, to, 1e-6)) {
         report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over), "the machine would stop with an alarm here", over.beyond);
     }
     const bool moves = (to - now_).cwiseAbs().maxCoeff() > 1e-12 || arc.has_value();
-    if (!moves && move.from_known) {
+    if (!moves && words.commanded_known) {
         report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
                "take it away; it may be a doubled block");
     }
@@ -416,7 +421,7 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     sink_.move(move);
 }
 
-double Interpreter::feed_seconds(const ReplayMove& move)
+void Interpreter::time_feed(ReplayMove& move)
 {
     double squares = 0;
     double turns = 0;
@@ -429,7 +434,7 @@ double Interpreter::feed_seconds(const ReplayMove& move)
     const Function function = mode != nullptr ? mode->function : Function::feed_per_minute;
     if (!feed_) {
         report(Severity::error, "no-feed", "", "a move at feed while no feed is in force", "write the feed in this block");
-        return 0;
+        return;
     }
     double seconds = 0;
     if (function == Function::feed_inverse_time) {
@@ -447,9 +452,12 @@ double Interpreter::feed_seconds(const ReplayMove& move)
         seconds = speed > 0 ? way / speed : 0;
     }
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
-        seconds = std::max(seconds, std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) / machine_.joints[i].speed);
+        const double least = std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) / machine_.joints[i].speed;
+        move.at_joint_limit = move.at_joint_limit || least > 0.999 * seconds;
+        seconds = std::max(seconds, least);
     }
-    return seconds;
+    move.seconds = seconds;
+    move.feed_precision = feed_precision_;
 }
 
 } // namespace wexilum

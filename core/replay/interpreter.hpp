@@ -26,6 +26,8 @@ struct ReplayMove {
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
     double seconds = 0;                ///< at feed: how long it takes, no joint faster than it can go
+    double feed_precision = 0;         ///< half the last digit of the feed word over its value
+    bool at_joint_limit = false;       ///< a joint, not the feed word, says how long it takes
     bool from_known = true;            ///< the program itself has brought every joint where it starts
     bool to_machine_position = false;  ///< went by absolute machine coordinates
     std::uint32_t tool = 0;            ///< in the spindle
@@ -87,7 +89,7 @@ private:
     void run_arc(const BlockWords& words, Readings to, bool clockwise);
     void run_cycle(const BlockWords& words, Readings to);
     void cycle_leg(const BlockWords& words, double level, bool feed);
-    [[nodiscard]] double feed_seconds(const ReplayMove& move);
+    void time_feed(ReplayMove& move);
     [[nodiscard]] const WordMeaning* use(Group group);
     [[nodiscard]] double length_value(const CodeWord& word) const;
     [[nodiscard]] double plain_value(const CodeWord& word, double increment) const;
@@ -111,6 +113,7 @@ private:
     std::vector<bool> known_;
     double unit_ = 1; // mm per program length unit
     std::optional<double> feed_;        // in the mode's own unit: mm/s, mm/rev, 1/s
+    double feed_precision_ = 0;
     std::optional<double> spindle_rpm_;
     record::SpindleState spindle_ = record::SpindleState::off;
     record::CoolantState coolant_ = record::CoolantState::off;

@@ -56,12 +56,19 @@ void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpe
         const auto at = Eigen::Index(i);
         stays = !motion_.frame().is_rotary()[i] || motion_.frame().counts(i, target[at]) == motion_.frame().counts(i, motion_.now()[at]);
     }
+    const bool native = style.native && length_joint && motion_.tool_along_length_joint();
     if (!stays) {
         cancel();
-        motion_.rapid(level, target);
+        // The control's own cycle goes sideways at the height it finds and then down by itself.
+        if (!native || plan_->retreat > plan_->clearance || !motion_.stands_above(level, target)) {
+            motion_.rapid(level, target);
+        }
     }
-    if (style.native && length_joint && motion_.tool_along_length_joint()) {
+    if (native) {
         native_point(pose, style, cycle_feed);
+    } else if (plan_->kind == CycleKind::tap) {
+        motion_.report(Severity::error, "cycle-unwritable", "", "a thread can't be tapped by single moves: feed and spindle would not stay together",
+                       "give the dialect a word for the tap cycle, and let the tool stand along the length joint", 1);
     } else {
         moves(pose, style, cycle_feed);
     }

@@ -26,17 +26,20 @@ void FindingList::add(Finding finding, const std::string& subject, std::size_t p
     const auto open = open_.find(key);
     const bool neighbour = open != open_.end() && position <= open->second.last + gap;
     const bool full = ranges_[finding.kind] >= most_ranges && open != open_.end();
+    finding.worst_source = finding.source;
+    finding.worst_code = finding.code;
     if (neighbour || full) {
         Finding& range = list_[open->second.index];
         range.count += finding.count;
-        const std::uint32_t source_end = std::max(range.last_source_line, finding.last_source_line);
-        const std::uint32_t code_end = std::max(range.last_code_line, finding.last_code_line);
+        range.last_source_line = std::max(range.last_source_line, finding.last_source_line);
+        range.last_code_line = std::max(range.last_code_line, finding.last_code_line);
         if (finding.worst > range.worst) {
-            finding.count = range.count;
-            range = std::move(finding);
+            range.worst = finding.worst;
+            range.message = std::move(finding.message);
+            range.cure = std::move(finding.cure);
+            range.worst_source = finding.worst_source;
+            range.worst_code = finding.worst_code;
         }
-        range.last_source_line = source_end;
-        range.last_code_line = code_end;
         open->second.last = position;
         return;
     }

@@ -19,14 +19,16 @@ struct Finding {
     std::string message;   ///< of the worst member of the range
     std::string cure;
     std::size_t count = 1; ///< how many places the range stands for
-    Place source;          ///< toolpath: the worst place
-    std::uint32_t last_source_line = 0; ///< where the range ends
-    Place code;            ///< program: the worst place, line = block
+    Place source;          ///< toolpath: where the range begins
+    std::uint32_t last_source_line = 0; ///< where it ends
+    Place code;            ///< program: where the range begins, line = block
     std::uint32_t last_code_line = 0;
-    double worst = 0;      ///< what the range is compared by
+    double worst = 0;      ///< what the members of a range are compared by; message and cure are those of the worst
+    Place worst_source;    ///< where the worst member is
+    Place worst_code;
 };
 
-/// Collects findings. Neighbouring ones of one kind and subject become a range that shows its worst member; at most
+/// Collects findings. Neighbouring ones of one kind and subject become a range that tells its worst member; at most
 /// `most_ranges` ranges of a kind are kept, what comes later is counted in the last of them.
 class FindingList {
 public:

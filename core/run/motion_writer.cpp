@@ -282,10 +282,10 @@ void MotionWriter::feed_line(const Readings& target, double seconds, double leng
     carried_seconds_ = carried_length_ = 0;
     check_travel(target);
     Statement statement{StatementKind::motion, {}};
+    add_block_feed(statement, target, seconds, length, feed);
     if (auto word = emitter_.function(Function::linear)) {
         statement.slots.push_back(*word);
     }
-    add_block_feed(statement, target, seconds, length, feed);
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         if (frame_.in_chain()[i]) {
             statement.slots.push_back({Role::axes, int(i), frame_.quantity(i), frame_.counts(i, target[Eigen::Index(i)]), {}});
@@ -329,6 +329,12 @@ void MotionWriter::feed(const PathPiece& piece, const Readings& start, const Fee
         feed_line(rounded(point.readings, piece.at(point.s).tip), seconds, part, feed);
         before = point.s;
     }
+}
+
+bool MotionWriter::stands_above(const Pose& pose, const Readings& planned) const
+{
+    const Pose here = solver_.kinematics().pose(now_, tool_length_);
+    return positioned_ && !differs(rounded(planned, pose.tip), true) && here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
 bool MotionWriter::tool_along_length_joint() const

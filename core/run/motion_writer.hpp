@@ -49,12 +49,17 @@ public:
     [[nodiscard]] ProgramFrame& frame() { return frame_; }
     /// Readings for a pose with the rotary joints as they stand now, rounded as they would be written.
     [[nodiscard]] Readings with_same_turn(const Vec3& tip) const;
+    /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.
+    [[nodiscard]] bool stands_above(const Pose& pose, const Readings& planned) const;
     /// Whether moving along the tool moves the length joint alone (a canned cycle drills along that one).
     [[nodiscard]] bool tool_along_length_joint() const;
     /// The control has moved a joint by itself (end of a cycle).
     void moved_to(std::size_t joint, double reading) { now_[Eigen::Index(joint)] = reading; }
     void check_travel(const Readings& readings);
     void lost_place() { emitter_.forget_all(); }
+    /// Adds a finding at the record and block at hand.
+    void report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure, double worst,
+                std::size_t gap = 1);
     /// Slots for mode and value of a feed; remembers the mode.
     void add_feed(Statement& statement, FeedMode mode, double value);
 
@@ -81,8 +86,6 @@ private:
     [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece) const;
     void feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
     bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Readings& target, const FeedSpec& feed);
-    void report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure, double worst,
-                std::size_t gap = 1);
 
     const Assembly& assembly_;
     const InverseSolver& solver_;

@@ -10,16 +10,18 @@ from cl_text import ClFile
 SAFE = 15.0
 
 
-def rounded_pocket(cl, cx, cy, half_x, half_y, corner, depth):
-    """One pass round a pocket, counter-clockwise, entered by a helix of three turns in its middle."""
+def rounded_pocket(cl, cx, cy, half_x, half_y, corner, depth, entry):
+    """One pass round a pocket, counter-clockwise, entered by a helix of three turns in its middle that begins at the angle
+    `entry`, in rad."""
     r = 6.0
-    cl.rapid(cx + r, cy, SAFE)
-    cl.rapid(cx + r, cy, 1.0)
+    sx, sy = cx + r * math.cos(entry), cy + r * math.sin(entry)
+    cl.rapid(sx, sy, SAFE)
+    cl.rapid(sx, sy, 1.0)
     cl.add("FEDRAT/ 180.0, MMPM")
-    cl.circle((cx, cy, 1.0), (0, 0, 1), r, (cx + r, cy, depth), times=3)
+    cl.circle((cx, cy, 1.0), (0, 0, 1), r, (sx, sy, depth), times=3)
     cl.add("FEDRAT/ 650.0, MMPM")
     cl.remark("flat turn at the bottom: a full circle")
-    cl.circle((cx, cy, depth), (0, 0, 1), r, (cx + r, cy, depth))
+    cl.circle((cx, cy, depth), (0, 0, 1), r, (sx, sy, depth))
     x0, x1, y0, y1 = cx - half_x, cx + half_x, cy - half_y, cy + half_y
     cl.goto(x1, cy, depth)
     for (px, py), (qx, qy), (mx, my) in (
@@ -43,7 +45,7 @@ def pockets():
         angle = math.radians(60 * k)
         cx, cy = 78 * math.cos(angle), 78 * math.sin(angle)
         for level in (1, 2, 3):
-            rounded_pocket(cl, cx, cy, 19.0, 14.5, 7.5, -2.4 * level)
+            rounded_pocket(cl, cx, cy, 19.0, 14.5, 7.5, -2.4 * level, math.radians(20 * level - 25))
     cl.remark("the rim, climb milled: a full circle clockwise about -Z")
     radius = 128.25
     cl.rapid(radius, 0.0, SAFE)
@@ -54,10 +56,9 @@ def pockets():
         cl.add("FEDRAT/ 900.0, MMPM")
         cl.circle((0, 0, -3.0 * level), (0, 0, -1), radius, (radius, 0.0, -3.0 * level))
     cl.rapid(radius, 0.0, SAFE)
-    cl.remark("relief between the pockets: arcs of 48 degrees, there and back")
-    for k in range(6):
+    cl.remark("relief between the pockets: arcs of 48 degrees, there and back, on three radii")
+    for k, r in ((k, r) for k in range(6) for r in (108.0, 106.37, 104.81)):
         a, b = math.radians(60 * k + 6), math.radians(60 * k + 54)
-        r = 108.0
         cl.rapid(r * math.cos(a), r * math.sin(a), SAFE)
         cl.rapid(r * math.cos(a), r * math.sin(a), 1.5)
         cl.add("FEDRAT/ 240.0, MMPM")

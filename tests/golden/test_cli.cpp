@@ -1,0 +1,232 @@
+// wexilum-cli as a user runs it: arguments, exit codes, JSON, files written or not.
+#include "tests/support/demo.hpp"
+#include "tests/support/machines.hpp"
+
+#include <QDir>
+#include <QFile>
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QRegularExpression>
+#include <QTemporaryDir>
+#include <QTest>
+
+using namespace wexilum::test;
+
+namespace {
+
+struct Outcome {
+    int code = -1;
+    QByteArray out;
+    QByteArray err;
+    [[nodiscard]] QJsonObject json() const { return QJsonDocument::fromJson(out).object(); }
+};
+
+Outcome run(const QStringList& arguments)
+{
+    QProcess process;
+    process.start(WEXILUM_CLI, arguments);
+    process.waitForFinished(120000);
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(), process.readAllStandardError()};
+}
+
+QString project() { return QString::fromStdString(demo_folder()); }
+
+QString write(const QTemporaryDir& folder, const QString& name, const QByteArray& text)
+{
+    QFile file(folder.filePath(name));
+    if (file.open(QIODevice::WriteOnly)) {
+        file.write(text);
+    }
+    return file.fileName();
+}
+
+QStringList keys(const QJsonObject& object) { return object.keys(); }
+
+} // namespace
+
+class TestCli : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void post_writes_the_code_and_says_so()
+    {
+        QTemporaryDir folder;
+        const Outcome o = run({"post", "--project", project(), "--job", "mirror-cell", "--out", folder.path(), "--json"});
+        QCOMPARE(o.code, 0);
+        QCOMPARE(o.err, QByteArray());
+        QCOMPARE(o.out.count('\n'), 1);
+        const QJsonObject json = o.json();
+        QCOMPARE(keys(json), (QStringList{"blocks", "files", "findings", "records", "seconds"}));
+        const QJsonObject file = json["files"].toArray()[0].toObject();
+        QCOMPARE(keys(file), (QStringList{"blocks", "bytes", "channel", "path"}));
+        QFile code(file["path"].toString());
+        QVERIFY(code.open(QIODevice::ReadOnly));
+        const QByteArray text = code.readAll();
+        QCOMPARE(file["bytes"].toInt(), int(text.size()));
+        QCOMPARE(file["blocks"].toInt(), int(text.count('\n')));
+        QVERIFY(json["findings"].toArray().isEmpty());
+        // The code read back from its file is proven.
+        const Outcome back = run({"replay", "--project", project(), "--job", "mirror-cell", "--code", code.fileName(), "--from-unknown", "--json"});
+        QCOMPARE(back.code, 0);
+        const QJsonObject report = back.json();
+        QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_error_percent", "findings", "uncovered", "worst"}));
+        QCOMPARE(keys(report["between"].toObject()), (QStringList{"axis_budget_deg", "axis_deg", "tip_budget_mm", "tip_mm"}));
+        QCOMPARE(keys(report["worst"].toObject()), (QStringList{"code", "source"}));
+        QVERIFY(report["at_records"].toObject()["tip_mm"].toDouble() <= report["at_records"].toObject()["tip_budget_mm"].toDouble());
+        QCOMPARE(report["uncovered"].toInt(), 0);
+        QVERIFY(report["compared"].toInt() > 400);
+    }
+
+    void broken_code_is_found_with_exit_1()
+    {
+        QTemporaryDir folder;
+        run({"post", "--project", project(), "--job", "mirror-cell", "--out", folder.path()});
+        QFile file(folder.filePath("mirror-cell.nc"));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QByteArray text = file.readAll();
+        const int line = 1 + int(text.left(text.indexOf("X66.5")).count('\n'));
+        text.replace(text.indexOf("X66.5"), 5, "X66.6");
+        const QString broken = write(folder, "broken.nc", text);
+        const Outcome o = run({"replay", "--project", project(), "--job", "mirror-cell", "--code", broken, "--json"});
+        QCOMPARE(o.code, 1);
+        const QJsonObject first = o.json()["findings"].toArray()[0].toObject();
+        QCOMPARE(keys(first), (QStringList{"code", "count", "cure", "kind", "last", "message", "severity", "source", "worst"}));
+        bool at_line = false;
+        for (const auto& value : o.json()["findings"].toArray()) {
+            const QJsonObject finding = value.toObject();
+            at_line = at_line || (finding["kind"] == "off-path" && finding["code"].toObject()["line"].toInt() == line &&
+                                  finding["source"].toObject()["file"] == "toolpaths/cell-pockets.cl");
+        }
+        QVERIFY2(at_line, o.out.constData());
+    }
+
+    void failing_jobs_write_nothing_and_take_old_code_away()
+    {
+        QTemporaryDir folder;
+        write(folder, "fails-beyond-travel.nc", "old");
+        const Outcome o = run({"post", "--project", project(), "--job", "fails-beyond-travel", "--out", folder.path(), "--json"});
+        QCOMPARE(o.code, 1);
+        QVERIFY(o.json()["files"].toArray().isEmpty());
+        QCOMPARE(o.json()["findings"].toArray()[0].toObject()["kind"].toString(), QString("beyond-travel"));
+        QCOMPARE(QDir(folder.path()).entryList(QDir::Files), QStringList());
+        for (const char* job : {"fails-tool-without-length", "fails-unreachable-direction", "fails-tilt-beyond-travel"}) {
+            QCOMPARE(run({"post", "--project", project(), "--job", job, "--out", folder.path()}).code, 1);
+        }
+    }
+
+    void usage_and_unreadable_input_end_with_2()
+    {
+        QCOMPARE(run({}).code, 2);
+        QCOMPARE(run({"post"}).code, 2);
+        QCOMPARE(run({"dance"}).code, 2);
+        QCOMPARE(run({"post", "--project", "/nowhere", "--job", "x"}).code, 2);
+        const Outcome o = run({"post", "--project", project(), "--job", "nothing", "--json"});
+        QCOMPARE(o.code, 2);
+        QVERIFY(o.err.contains("the project has no job \"nothing\"; its jobs are: "));
+        QCOMPARE(o.json()["error"].toObject()["kind"].toString(), QString("value"));
+        QCOMPARE(run({"replay", "--project", project(), "--job", "mirror-cell", "--code", "/nowhere.nc"}).code, 2);
+    }
+
+    void version_and_help()
+    {
+        const Outcome version = run({"--version"});
+        QCOMPARE(version.code, 0);
+        QVERIFY(QRegularExpression("^wexilum-cli \\d+\\.\\d+\\.\\d+\\n$").match(version.out).hasMatch());
+        QCOMPARE(run({"--help"}).code, 0);
+        for (const char* command : {"post", "replay", "check", "solve", "pose"}) {
+            const Outcome help = run({command, "--help"});
+            QCOMPARE(help.code, 0);
+            QVERIFY(help.out.contains("Usage:"));
+        }
+    }
+
+    void check_tells_witnesses_and_errors()
+    {
+        const Outcome fine = run({"check", project() + "/machines/tarn-5t.json", project() + "/toolpaths/cell-holes.cl"});
+        QCOMPARE(fine.code, 0);
+        QVERIFY(fine.out.contains("machine Tarn 5T: 5 joints, 4 witness readings hold"));
+        QTemporaryDir folder;
+        std::string text = read_file(demo_folder() + "/machines/tarn-5t.json");
+        text.replace(text.find("-85.25"), 6, "-85.30");
+        const Outcome missed = run({"check", write(folder, "m.json", QByteArray::fromStdString(text))});
+        QCOMPARE(missed.code, 1);
+        QVERIFY2(missed.err.contains("the witness \"B +90: the tool looks along the work's +X\" is missed"), missed.err.constData());
+        QCOMPARE(run({"check", write(folder, "n.json", "{\"format\": \"nonsense/1\"}")}).code, 2);
+        QCOMPARE(run({"check", write(folder, "p.cl", "GOTO/1,2\n")}).code, 2);
+    }
+
+    void solve_and_pose_are_each_other_s_inverse()
+    {
+        QTemporaryDir folder;
+        const QString machine = write(folder, "m.json", QByteArray::fromStdString(table_table_json()));
+        // Two rows by hand (see test_kinematics_by_hand): straight down with C free, and along +X.
+        const QString poses = write(folder, "p.csv", "x,y,z,i,j,k\n85,5,-85,1,0,0\n0,0,0,0.6,0,0.8\n0,0,0,0,0.6,0.8\n");
+        const Outcome o = run({"solve", "--machine", machine, "--poses", poses, "--tool-length", "100", "--all", "--json"});
+        QCOMPARE(o.code, 0);
+        const QJsonObject json = o.json();
+        QCOMPARE(keys(json), (QStringList{"alternatives", "axes", "findings", "rows", "status"}));
+        QCOMPARE(json["axes"].toArray(), (QJsonArray{"X", "Y", "Z", "B", "C"}));
+        const QJsonArray first = json["rows"].toArray()[0].toArray();
+        const double wanted[] = {20, 5, -400, 90, 0};
+        for (int i = 0; i < 5; ++i) {
+            QVERIFY2(std::abs(first[i].toDouble() - wanted[i]) < 1e-9, qPrintable(QString::number(first[i].toDouble(), 'g', 17)));
+        }
+        QCOMPARE(json["status"].toArray(), (QJsonArray{"solved", "solved", "solved"}));
+        // Axis along +X: B 90 with C 0 and +-360, B -90 with C +-180: five.
+        QCOMPARE(json["alternatives"].toArray()[0].toArray().size(), 5);
+        QByteArray axes = "X,Y,Z,B,C\n";
+        for (const auto& row : json["rows"].toArray()) {
+            QStringList cells;
+            for (const auto& value : row.toArray()) {
+                cells << QString::number(value.toDouble(), 'g', 17);
+            }
+            axes += cells.join(',').toUtf8() + '\n';
+        }
+        const Outcome back = run({"pose", "--machine", machine, "--axes", write(folder, "a.csv", axes), "--tool-length", "100", "--json"});
+        QCOMPARE(back.code, 0);
+        const double poses_wanted[3][6] = {{85, 5, -85, 1, 0, 0}, {0, 0, 0, 0.6, 0, 0.8}, {0, 0, 0, 0, 0.6, 0.8}};
+        for (int r = 0; r < 3; ++r) {
+            for (int k = 0; k < 6; ++k) {
+                QVERIFY(std::abs(back.json()["rows"].toArray()[r].toArray()[k].toDouble() - poses_wanted[r][k]) < 1e-9);
+            }
+        }
+    }
+
+    void solve_says_what_can_not_be_reached()
+    {
+        QTemporaryDir folder;
+        const QString machine = write(folder, "m.json", QByteArray::fromStdString(nutating_json()));
+        const QString poses = write(folder, "p.csv", "x,y,z,i,j,k\n0,0,100,0,0.6,0.8\n0,0,100,0,0.6,-0.8\n0,0,100,0,0,1\n");
+        const Outcome o = run({"solve", "--machine", machine, "--poses", poses, "--json"});
+        QCOMPARE(o.code, 1);
+        QCOMPARE(o.json()["status"].toArray(), (QJsonArray{"solved", "unreachable", "degraded"}));
+        QVERIFY(o.json()["rows"].toArray()[1].isNull());
+        QCOMPARE(o.json()["findings"].toArray()[0].toObject()["source"].toObject()["line"].toInt(), 3);
+        // asin 0.8 below the horizon
+        QVERIFY(o.json()["findings"].toArray()[0].toObject()["message"].toString().contains("53.1301 deg are missing"));
+        const QString wrong = write(folder, "w.csv", "a,b\n1,2\n");
+        QCOMPARE(run({"solve", "--machine", machine, "--poses", wrong}).code, 2);
+        QCOMPARE(run({"pose", "--machine", machine, "--axes", wrong}).code, 2);
+        QCOMPARE(run({"solve", "--machine", machine, "--poses", write(folder, "v.csv", "x,y,z,i,j,k\n1,2,3,0,0,5\n")}).code, 2);
+    }
+
+    void numbers_have_17_digits()
+    {
+        QTemporaryDir folder;
+        const QString machine = write(folder, "m.json", QByteArray::fromStdString(table_table_json()));
+        const Outcome o = run({"pose", "--machine", machine, "--axes", write(folder, "a.csv", "X,Y,Z,B,C\n0.1,0,0,0,0\n"), "--json"});
+        QVERIFY2(o.out.contains("0.10000000000000001"), o.out.constData());
+    }
+
+    void it_links_no_window_library()
+    {
+        QFile binary(WEXILUM_CLI);
+        QVERIFY(binary.open(QIODevice::ReadOnly));
+        const QByteArray bytes = binary.readAll();
+        QVERIFY(!bytes.contains("libQt6Gui") && !bytes.contains("libQt6Widgets"));
+    }
+};
+
+QTEST_APPLESS_MAIN(TestCli)
+#include "test_cli.moc"

@@ -1,0 +1,121 @@
+// Documentation and schemas against what the program reads.
+#include "core/controller/function.hpp"
+#include "core/toolpath/readers/cl_reader.hpp"
+#include "tests/support/demo.hpp"
+
+#include <QDir>
+#include <QFile>
+#include <QProcess>
+#include <QRegularExpression>
+#include <QTemporaryDir>
+#include <QTest>
+
+using namespace wexilum;
+using namespace wexilum::test;
+
+namespace {
+
+QString doc(const char* name) { return QString::fromStdString(read_file(std::string(WEXILUM_SOURCE_DIR "/docs/") + name)); }
+
+int validate(const QString& schema, const QString& file, QByteArray& said)
+{
+    QProcess process;
+    process.start(WEXILUM_PYTHON, {WEXILUM_SOURCE_DIR "/tests/golden/validate.py", schema, file});
+    process.waitForFinished();
+    said = process.readAllStandardOutput() + process.readAllStandardError();
+    return process.exitCode();
+}
+
+const std::vector<std::pair<const char*, const char*>> formats{{"machine", "machines"}, {"controller", "controllers"}, {"dialect", "dialects"}, {"setup", "setups"},
+                                                               {"job", "jobs"},         {"post", "posts"},             {"project", "."}};
+
+} // namespace
+
+class TestDocsAndSchemas : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void schemas_data()
+    {
+        QTest::addColumn<QString>("schema");
+        QTest::addColumn<QString>("folder");
+        for (const auto& [format, folder] : formats) {
+            QTest::newRow(format) << QString(WEXILUM_SOURCE_DIR "/docs/schema/%1.schema.json").arg(format) << QString::fromStdString(demo_folder()) + '/' + folder;
+        }
+    }
+    void schemas() // hold for every demo file, and refuse what the reader refuses: an unknown key, a missing one
+    {
+        QFETCH(QString, schema);
+        QFETCH(QString, folder);
+        const QStringList files = QDir(folder).entryList({"*.json"}, QDir::Files);
+        QVERIFY(!files.isEmpty());
+        QByteArray said;
+        for (const QString& file : files) {
+            QVERIFY2(validate(schema, folder + '/' + file, said) == 0, (file.toUtf8() + ": " + said).constData());
+        }
+        const std::string text = read_file((folder + '/' + files.front()).toStdString());
+        QTemporaryDir scratch;
+        const auto refused = [&](const std::string& broken) {
+            QFile file(scratch.filePath("broken.json"));
+            if (!file.open(QIODevice::WriteOnly)) {
+                return false;
+            }
+            file.write(broken.data(), qint64(broken.size()));
+            file.close();
+            OverlayFiles overlay;
+            return validate(schema, file.fileName(), said) != 0 && !check_file(overlay, file.fileName().toStdString()).ok();
+        };
+        std::string unknown = text;
+        unknown.insert(unknown.find('{') + 1, "\"colour\": 1,");
+        QVERIFY(refused(unknown));
+        std::string missing = text;
+        missing.replace(missing.find("\"name\""), 6, "\"x-name\"");
+        QVERIFY(refused(missing));
+        std::string format = text;
+        format.replace(format.find("/1\""), 3, "/9\"");
+        QVERIFY(refused(format));
+    }
+
+    void every_cl_word_is_described()
+    {
+        const QString text = doc("formats/cl.md");
+        for (const std::string& word : ClReader::words()) {
+            QVERIFY2(text.contains(QString("`%1").arg(QString::fromStdString(word))), word.c_str());
+        }
+    }
+
+    void every_function_is_described()
+    {
+        const QString text = doc("formats/controller.md");
+        for (std::size_t i = 0; i < function_count; ++i) {
+            const auto name = name_of(static_cast<Function>(i));
+            QVERIFY2(text.contains(QString("`%1`").arg(QString::fromUtf8(name.data(), qsizetype(name.size())))), name.data());
+            QCOMPARE(function_named(name), std::optional(static_cast<Function>(i)));
+        }
+        const QString dialect = doc("formats/dialect.md");
+        for (std::size_t i = 0; i < role_count; ++i) {
+            const auto name = name_of(static_cast<Role>(i));
+            QVERIFY2(dialect.contains(QString("`%1`").arg(QString::fromUtf8(name.data(), qsizetype(name.size())))), name.data());
+        }
+        for (const std::string& field : section_fields()) {
+            QVERIFY2(dialect.contains(QString("{%1}").arg(QString::fromStdString(field))), field.c_str());
+        }
+    }
+
+    void paths_named_in_the_docs_exist()
+    {
+        const QRegularExpression path("`((?:core|cli|tests|docs|demo|dev)/[A-Za-z0-9_./-]+)`");
+        for (const char* name : {"architecture.md", "add-a-format.md", "budget.md", "formats/cl.md", "../README.md", "../CONTRIBUTING.md"}) {
+            const QString text = doc(name);
+            int found = 0;
+            for (auto matches = path.globalMatch(text); matches.hasNext();) {
+                const QString named = matches.next().captured(1);
+                QVERIFY2(QFile::exists(QString(WEXILUM_SOURCE_DIR "/") + named), qPrintable(QString(name) + ": " + named));
+                ++found;
+            }
+            QVERIFY2(found > 0 || QString(name).contains("budget") || QString(name).contains("cl.md"), name);
+        }
+    }
+};
+
+QTEST_APPLESS_MAIN(TestDocsAndSchemas)
+#include "test_docs_and_schemas.moc"

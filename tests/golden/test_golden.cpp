@@ -1,0 +1,97 @@
+// Code of the demo jobs, byte for byte. WEXILUM_UPDATE_GOLDEN=1 writes the expected files anew.
+#include "tests/support/demo.hpp"
+
+#include <QDir>
+#include <QFile>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QTest>
+
+using namespace wexilum;
+using namespace wexilum::test;
+
+class TestGolden : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void code_data()
+    {
+        QTest::addColumn<QString>("job");
+        QTest::addColumn<QString>("edit");
+        QTest::newRow("mirror-cell") << "mirror-cell" << "";
+        QTest::newRow("mirror-back-face") << "mirror-back-face" << "";
+        QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell" << "radius";
+    }
+    void code()
+    {
+        QFETCH(QString, job);
+        QFETCH(QString, edit);
+        std::vector<Edit> edits;
+        if (edit == "radius") {
+            edits = {{"dialects/morrow-m.json", R"("form": "centre")", R"("form": "radius")"},
+                     {"dialects/morrow-m.json", R"("drill": {"write": "native", "word": "G81"}, "peck": {"write": "native", "word": "G83"})",
+                      R"("drill": {"write": "moves"}, "peck": {"write": "moves"})"}};
+        }
+        const Assembly a = load_demo(job.toStdString(), edits).value();
+        const std::string code = code_of(a);
+        const ReplayReport report = replay_code(a, code, true);
+        QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
+        const QString folder = QString(WEXILUM_SOURCE_DIR "/tests/golden/post/") + QTest::currentDataTag();
+        QFile expected(folder + "/expected.nc");
+        if (qEnvironmentVariableIsSet("WEXILUM_UPDATE_GOLDEN")) {
+            QDir().mkpath(folder);
+            QVERIFY(expected.open(QIODevice::WriteOnly));
+            expected.write(code.data(), qint64(code.size()));
+            return;
+        }
+        QVERIFY2(expected.open(QIODevice::ReadOnly), qPrintable(expected.fileName()));
+        const auto wanted = lines_of(expected.readAll().toStdString());
+        const auto got = lines_of(code);
+        for (std::size_t i = 0; i < std::min(wanted.size(), got.size()); ++i) {
+            QVERIFY2(wanted[i] == got[i], qPrintable(QString("line %1: expected '%2', got '%3'").arg(i + 1).arg(QString::fromStdString(wanted[i]), QString::fromStdString(got[i]))));
+        }
+        QCOMPARE(got.size(), wanted.size());
+    }
+
+    void budgets_of_the_demo() // the figures a user is promised
+    {
+        const Assembly five = load_demo("mirror-back-face").value();
+        const ReplayReport report = replay_code(five, code_of(five));
+        QVERIFY(report.at_records.tip_budget <= 0.0025);
+        QVERIFY(report.at_records.axis_budget * 180 / 3.14159265358979 <= 0.0003);
+        QVERIFY(report.compared >= 3000);
+        for (const Measured& m : {report.at_records, report.between}) {
+            QVERIFY(m.tip <= m.tip_budget && m.tip > m.tip_budget / 5);
+            QVERIFY(m.axis <= m.axis_budget && m.axis > m.axis_budget / 5);
+        }
+        const Assembly three = load_demo("mirror-cell").value();
+        const ReplayReport flat = replay_code(three, code_of(three));
+        for (const Measured& m : {flat.at_records, flat.between}) {
+            QVERIFY(m.tip <= m.tip_budget && m.tip > m.tip_budget / 5);
+        }
+        QVERIFY(report.feed_error_percent < 0.5 && flat.feed_error_percent < 0.5);
+    }
+
+    void toolpaths_come_from_their_generators_data()
+    {
+        QTest::addColumn<QString>("generator");
+        QTest::newRow("cell") << "mirror_cell.py";
+        QTest::newRow("back") << "mirror_back.py";
+    }
+    void toolpaths_come_from_their_generators()
+    {
+        QFETCH(QString, generator);
+        QTemporaryDir folder;
+        QProcess process;
+        process.start(WEXILUM_PYTHON, {QString(WEXILUM_SOURCE_DIR "/demo/generators/") + generator, folder.path()});
+        QVERIFY(process.waitForFinished());
+        QVERIFY2(process.exitCode() == 0, process.readAllStandardError().constData());
+        const QStringList made = QDir(folder.path()).entryList(QDir::Files);
+        QVERIFY(made.size() >= 3);
+        for (const QString& name : made) {
+            QVERIFY2(read_file(folder.filePath(name).toStdString()) == read_file(demo_folder() + "/toolpaths/" + name.toStdString()), qPrintable(name));
+        }
+    }
+};
+
+QTEST_APPLESS_MAIN(TestGolden)
+#include "test_golden.moc"

@@ -1,0 +1,213 @@
+// Mistakes put in on purpose: in the dialect, the machine and the code. Each must be noticed, and wrong words at their block.
+#include "tests/support/demo.hpp"
+
+#include <QRegularExpression>
+#include <QTest>
+
+#include <cmath>
+#include <random>
+
+using namespace wexilum;
+using namespace wexilum::test;
+
+namespace {
+
+constexpr unsigned seed = 4242;
+
+struct DemoJob {
+    Assembly assembly;
+    std::vector<std::string> lines;
+    explicit DemoJob(const std::string& name) : assembly(name == "mirror-cell" ? load_demo(name).value() : short_back())
+    {
+        lines = lines_of(code_of(assembly));
+    }
+
+private:
+    /// The five-axis job with three of the face's rows and the whole rim: every sort of block, ten times shorter.
+    static Assembly short_back()
+    {
+        std::vector<std::string> face = lines_of(read_file(demo_folder() + "/toolpaths/mirror-back-face.cl"));
+        face.resize(11 + 3 * 80);
+        return demo_with_toolpath("mirror-back-face", joined(face) + read_file(demo_folder() + "/toolpaths/mirror-back-rim.cl")).value();
+    }
+};
+
+bool moves(const std::string& line)
+{
+    static const QRegularExpression axis("^N\\d+ .*[XYZBCIJKR]-?[0-9]");
+    return axis.match(QString::fromStdString(line)).hasMatch();
+}
+
+/// Blocks whose absence a control could not tell: remarks, tape marks, a tool called ahead, a second "off" before the change or end.
+bool silent(const std::string& line)
+{
+    static const QRegularExpression rest("^([%(O].*|N\\d+ (T\\d+|M5|M9))$");
+    return rest.match(QString::fromStdString(line)).hasMatch();
+}
+
+/// Turning first or going sideways first, both at the retract height, is the same.
+bool interchangeable(const std::vector<std::string>& lines, std::size_t i)
+{
+    static const QRegularExpression turn("^N\\d+ G0 B\\S+ C\\S+$");
+    static const QRegularExpression sideways("^N\\d+ X\\S+ Y\\S+$");
+    return turn.match(QString::fromStdString(lines[i])).hasMatch() && sideways.match(QString::fromStdString(lines[i + 1])).hasMatch();
+}
+
+bool noticed(const DemoJob& job, const std::vector<std::string>& lines)
+{
+    return !replay_code(job.assembly, joined(lines), true).findings.list().empty();
+}
+
+} // namespace
+
+class TestMutants : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void initTestCase()
+    {
+        qInfo("seed %u", seed);
+        for (const char* name : {"mirror-cell", "mirror-back-face"}) {
+            const DemoJob job(name);
+            const ReplayReport clean = replay_code(job.assembly, joined(job.lines), true);
+            QVERIFY2(clean.findings.list().empty(), qPrintable(shown(clean.findings)));
+            QCOMPARE(clean.uncovered + clean.extra, std::size_t(0));
+        }
+    }
+
+    void dialect_data()
+    {
+        QTest::addColumn<QString>("job");
+        QTest::addColumn<QString>("file");
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        const auto row = [](const char* name, bool five, const char* from, const char* to) {
+            QTest::newRow(name) << (five ? "mirror-back-face" : "mirror-cell") << (five ? "dialects/calder-t.json" : "dialects/morrow-m.json") << from << to;
+        };
+        row("axes swapped, three axes", false, R"("X": {"word": "X"}, "Y": {"word": "Y"})", R"("X": {"word": "Y"}, "Y": {"word": "X"})");
+        row("axes swapped, five axes", true, R"("B": {"word": "B"}, "C": {"word": "C"})", R"("B": {"word": "C"}, "C": {"word": "B"})");
+        row("a sign turned, Y", false, R"("Y": {"word": "Y"})", R"("Y": {"word": "Y", "sign": -1})");
+        row("a sign turned, C", true, R"("C": {"word": "C"})", R"("C": {"word": "C", "sign": -1})");
+        row("a decimal dropped, mm", false, R"("length": {"decimals": 3})", R"("length": {"decimals": 2})");
+        row("a decimal dropped, mm, five axes", true, R"("length": {"decimals": 3})", R"("length": {"decimals": 2})");
+        row("a decimal dropped, degrees", true, R"("angle": {"decimals": 4})", R"("angle": {"decimals": 3})");
+        row("the point dropped", false, R"("length": {"decimals": 3})", R"("length": {"decimals": 3, "point": "when-needed"})");
+        row("G2 and G3 exchanged", false, R"("arc-clockwise": "G2", "arc-counter-clockwise": "G3")", R"("arc-clockwise": "G3", "arc-counter-clockwise": "G2")");
+        row("centre words left out where unchanged", false, R"("axes", "feed", "speed", "cycle-depth")", R"("axes", "centre", "feed", "speed", "cycle-depth")");
+        row("inverse time left out where unchanged", true, R"("axes", "feed", "speed"])", R"("axes", "feed", "inverse-feed", "speed"])");
+        row("tool change dropped", false, R"("T{tool} M6", )", "");
+        row("tool change dropped, five axes", true, R"("T{tool} M6", )", "");
+        row("feed not restated after its mode changed", true, R"("feed-mode": ["feed"])", R"("feed-mode": [])");
+        row("planes exchanged", false, R"("plane-zx": "G18", "plane-yz": "G19")", R"("plane-zx": "G19", "plane-yz": "G18")");
+        row("another work offset", false, R"("1": "G54")", R"("1": "G55")");
+        row("retract not in machine coordinates", false, R"("machine-coordinates": "G53")", R"("machine-coordinates": "G90")");
+        row("wrong cycle", false, R"("word": "G83")", R"("word": "G81")");
+        row("return levels exchanged", false, R"("return-initial": "G98", "return-clearance": "G99")", R"("return-initial": "G99", "return-clearance": "G98")");
+    }
+    void dialect()
+    {
+        QFETCH(QString, job);
+        QFETCH(QString, file);
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        const Assembly a = load_demo(job.toStdString(), {{file.toStdString(), from.toStdString(), to.toStdString()}}).value();
+        const ReplayReport report = replay_code(a, code_of(a));
+        QVERIFY2(report.findings.has_errors(), "not noticed");
+    }
+
+    void machine_data()
+    {
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        QTest::newRow("pivot of B moved 0.05 mm in Z") << R"("point": [12.5, 0, -85.25])" << R"("point": [12.5, 0, -85.3])";
+        QTest::newRow("pivot of B moved 0.05 mm in X") << R"("point": [12.5, 0, -85.25])" << R"("point": [12.55, 0, -85.25])";
+        QTest::newRow("pivot of C moved 0.05 mm") << R"("direction": [0, 0, 1], "point": [3.75, -1.5, 0])" << R"("direction": [0, 0, 1], "point": [3.75, -1.55, 0])";
+        QTest::newRow("B turned round") << R"("direction": [0, 1, 0], "point")" << R"("direction": [0, -1, 0], "point")";
+        QTest::newRow("C turned round") << R"("direction": [0, 0, 1], "point")" << R"("direction": [0, 0, -1], "point")";
+        QTest::newRow("C read as the table's own motion") << R"("reading": "tool-relative", "travel": [-450, 450])" << R"("travel": [-450, 450])";
+        QTest::newRow("X turned round") << R"("direction": [1, 0, 0])" << R"("direction": [-1, 0, 0])";
+        QTest::newRow("gauge point moved 0.05 mm") << R"("point": [3.75, -1.5, 560])" << R"("point": [3.75, -1.5, 560.05])";
+        QTest::newRow("C carries B") << R"("parent": "B")" << R"("parent": "base")";
+    }
+    void machine()
+    {
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        const auto loaded = load_demo("mirror-back-face", {{"machines/tarn-5t.json", from.toStdString(), to.toStdString()}});
+        QVERIFY(!loaded.ok());
+        QVERIFY2(loaded.error().kind == ErrorKind::witness, loaded.error().text().c_str());
+    }
+
+    void code_blocks_data() { jobs(); }
+    void code_blocks() // deleted, doubled, exchanged with the neighbour
+    {
+        QFETCH(QString, name);
+        const DemoJob job(name.toStdString());
+        const std::size_t step = std::max<std::size_t>(1, job.lines.size() / 200);
+        int tried = 0;
+        for (std::size_t i = 0; i + 1 < job.lines.size(); i += step) {
+            if (silent(job.lines[i])) {
+                continue;
+            }
+            std::vector<std::string> deleted = job.lines;
+            deleted.erase(deleted.begin() + std::ptrdiff_t(i));
+            QVERIFY2(noticed(job, deleted), qPrintable(QString("deleted line %1: ").arg(i + 1) + QString::fromStdString(job.lines[i])));
+            std::vector<std::string> doubled = job.lines;
+            doubled.insert(doubled.begin() + std::ptrdiff_t(i), job.lines[i]);
+            QVERIFY2(noticed(job, doubled), qPrintable(QString("doubled line %1: ").arg(i + 1) + QString::fromStdString(job.lines[i])));
+            if (moves(job.lines[i]) && moves(job.lines[i + 1]) && !interchangeable(job.lines, i)) {
+                std::vector<std::string> exchanged = job.lines;
+                std::swap(exchanged[i], exchanged[i + 1]);
+                QVERIFY2(noticed(job, exchanged), qPrintable(QString("exchanged lines %1 and %2: ").arg(i + 1).arg(i + 2) + QString::fromStdString(job.lines[i])));
+            }
+            ++tried;
+        }
+        qInfo("%d blocks", tried);
+        QVERIFY(tried > 60);
+    }
+
+    void six_increments_data() { jobs(); }
+    void six_increments() // any coordinate word wrong by six increments is reported at its block
+    {
+        QFETCH(QString, name);
+        const DemoJob job(name.toStdString());
+        const QRegularExpression coordinate("([XYZBCIJKR])(-?\\d+\\.\\d*)");
+        const std::size_t step = std::max<std::size_t>(1, job.lines.size() / 150);
+        std::mt19937_64 random(seed);
+        int tried = 0;
+        for (std::size_t i = 0; i < job.lines.size(); i += step) {
+            if (!moves(job.lines[i])) {
+                continue;
+            }
+            const QString line = QString::fromStdString(job.lines[i]);
+            for (auto words = coordinate.globalMatch(line); words.hasNext();) {
+                const auto word = words.next();
+                const bool angle = word.captured(1) == "B" || word.captured(1) == "C";
+                const double change = (random() % 2 == 0 ? 6 : -6) * (angle ? 1e-4 : 1e-3);
+                QString changed = line;
+                changed.replace(word.capturedStart(), word.capturedLength(), word.captured(1) + QString::number(word.captured(2).toDouble() + change, 'f', angle ? 4 : 3));
+                std::vector<std::string> lines = job.lines;
+                lines[i] = changed.toStdString();
+                const ReplayReport report = replay_code(job.assembly, joined(lines));
+                bool there = false;
+                for (const Finding& f : report.findings.list()) {
+                    there = there || (f.code.line <= i + 1 && i + 1 <= std::max(f.last_code_line, f.code.line) && f.code.line > 0);
+                }
+                QVERIFY2(there, qPrintable(QString("line %1: %2 -> %3").arg(i + 1).arg(line, changed) + shown(report.findings)));
+                ++tried;
+            }
+        }
+        qInfo("%d words", tried);
+        QVERIFY(tried > 100);
+    }
+
+private:
+    static void jobs()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::newRow("three axes") << "mirror-cell";
+        QTest::newRow("five axes") << "mirror-back-face";
+    }
+};
+
+QTEST_APPLESS_MAIN(TestMutants)
+#include "test_mutants.moc"

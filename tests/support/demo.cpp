@@ -1,0 +1,101 @@
+#include "tests/support/demo.hpp"
+
+#include "core/toolpath/readers/cl_reader.hpp"
+
+#include <cstdio>
+#include <cstdlib>
+
+namespace wexilum::test {
+
+std::string demo_folder() { return WEXILUM_SOURCE_DIR "/demo/observatory"; }
+
+std::string read_file(const std::string& path)
+{
+    auto text = RealFileSystem().read_all(path, std::size_t{1} << 28);
+    if (!text) {
+        std::fprintf(stderr, "%s\n", text.error().text().c_str());
+        std::abort();
+    }
+    return std::move(text).value();
+}
+
+Result<Assembly> load_demo(const std::string& job, const std::vector<Edit>& edits)
+{
+    OverlayFiles files;
+    for (const Edit& edit : edits) {
+        const std::string path = demo_folder() + "/" + edit.file;
+        const auto found = files.replaced.find(path);
+        std::string text = found == files.replaced.end() ? read_file(path) : found->second;
+        const std::size_t at = text.find(edit.from);
+        if (at == std::string::npos) {
+            std::fprintf(stderr, "the edit's text is not in %s: %s\n", path.c_str(), edit.from.c_str());
+            std::abort();
+        }
+        files.replaced[path] = text.replace(at, edit.from.size(), edit.to);
+    }
+    return load_job(files, demo_folder(), job);
+}
+
+std::string code_of(const Assembly& assembly) { return post(assembly).files.front().text; }
+
+ReplayReport replay_code(const Assembly& assembly, const std::string& code, bool from_unknown)
+{
+    return replay(assembly, {{"test.nc", code}}, from_unknown);
+}
+
+bool has_finding(const FindingList& findings, const std::string& kind, std::uint32_t line)
+{
+    for (const Finding& f : findings.list()) {
+        if (f.kind == kind && (line == 0 || (f.code.line <= line && line <= f.last_code_line))) {
+            return true;
+        }
+    }
+    return false;
+}
+
+QString shown(const FindingList& findings, std::size_t most)
+{
+    QString out;
+    for (const Finding& f : findings.list()) {
+        if (most-- == 0) {
+            break;
+        }
+        out += QString("\n  %1 %2: %3 at %4 / %5")
+                   .arg(name_of(f.severity), QString::fromStdString(f.kind), QString::fromStdString(f.message), QString::fromStdString(f.source.text()),
+                        QString::fromStdString(f.code.text()));
+    }
+    return out.isEmpty() ? QString("no findings") : out;
+}
+
+Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& cl_text, const std::vector<Edit>& edits)
+{
+    auto loaded = load_demo(job, edits);
+    if (!loaded) {
+        return loaded;
+    }
+    loaded->toolpath = {};
+    loaded->toolpath.records.push_back({record::Operation{"1", "test"}, {0, LineNumber(0)}});
+    TextSource source(cl_text);
+    if (auto status = read_cl(source, "test.cl", loaded->toolpath); !status) {
+        return status.error();
+    }
+    return loaded;
+}
+
+std::vector<std::string> lines_of(const std::string& text)
+{
+    std::vector<std::string> lines;
+    for_each_line(text, [&](std::string_view line) { lines.emplace_back(line); });
+    return lines;
+}
+
+std::string joined(const std::vector<std::string>& lines)
+{
+    std::string out;
+    for (const std::string& line : lines) {
+        out += line + "\n";
+    }
+    return out;
+}
+
+} // namespace wexilum::test

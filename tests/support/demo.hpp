@@ -1,0 +1,43 @@
+// The demo project for tests, with edits, and short ways to post and replay it.
+#pragma once
+
+#include "core/project/project.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
+#include "tests/support/overlay_files.hpp"
+
+#include <QString>
+
+#include <string>
+#include <vector>
+
+namespace wexilum::test {
+
+/// The folder of the demo project.
+[[nodiscard]] std::string demo_folder();
+[[nodiscard]] std::string read_file(const std::string& path);
+
+/// One replacement of text in a file of the demo project; the text must be there.
+struct Edit {
+    std::string file;
+    std::string from;
+    std::string to;
+};
+
+/// Loads a demo job with edits. Ends the test program if an edit's text is missing.
+[[nodiscard]] Result<Assembly> load_demo(const std::string& job, const std::vector<Edit>& edits = {});
+[[nodiscard]] std::string code_of(const Assembly& assembly);
+[[nodiscard]] ReplayReport replay_code(const Assembly& assembly, const std::string& code, bool from_unknown = false);
+
+/// Whether a list holds a finding of a kind; `line` 0: anywhere, otherwise at this line of the code.
+[[nodiscard]] bool has_finding(const FindingList& findings, const std::string& kind, std::uint32_t line = 0);
+/// The findings as text, for failure messages.
+[[nodiscard]] QString shown(const FindingList& findings, std::size_t most = 6);
+
+/// An assembly made in memory: the demo's setup of a job with another toolpath text.
+[[nodiscard]] Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& cl_text, const std::vector<Edit>& edits = {});
+
+[[nodiscard]] std::vector<std::string> lines_of(const std::string& text);
+[[nodiscard]] std::string joined(const std::vector<std::string>& lines);
+
+} // namespace wexilum::test
