@@ -13,8 +13,8 @@ inline constexpr int exit_usage = 2;
 struct JobOptions {
     std::string project;
     std::string job;
-    std::string out;                ///< post: folder of the code; empty: PROJECT/out
-    std::vector<std::string> code;  ///< replay: files; empty: posted afresh in memory
+    std::string out;               ///< post: folder of the code; empty: PROJECT/out
+    std::vector<std::string> code; ///< replay: files; empty: posted afresh in memory
     bool from_unknown = false;
     bool json = false;
 };

@@ -20,19 +20,22 @@ using nlohmann::ordered_json;
 std::string extent(const OperationOutline& operation)
 {
     const Vec3 size = operation.high - operation.low;
-    return size.minCoeff() < 0 ? std::string("no motion")
-                               : fmt::format("{:.1f} x {:.1f} x {:.1f} mm, down to Z {:.3f} mm", size.x(), size.y(), size.z(), operation.low.z());
+    return size.minCoeff() < 0
+               ? std::string("no motion")
+               : fmt::format("{:.1f} x {:.1f} x {:.1f} mm, down to Z {:.3f} mm", size.x(), size.y(), size.z(), operation.low.z());
 }
 
 void print_outline(const Assembly& a, const RunResult& run)
 {
-    fmt::print("{}  on  {}, {} / {}, post {} {}\n", a.job.name, a.machine.name, a.controller.name, a.dialect.name, a.post.name, a.post.version);
+    fmt::print("{}  on  {}, {} / {}, post {} {}\n", a.job.name, a.machine.name, a.controller.name, a.dialect.name, a.post.name,
+               a.post.version);
     for (const OperationOutline& operation : run.outline.operations) {
         std::string tools;
         for (const std::uint32_t tool : operation.tools) {
             tools += fmt::format("{}{}", tools.empty() ? "" : ", ", tool);
         }
-        fmt::print("  {:>4}  {:<28} {:>6} records  tools {:<8} {}\n", operation.id, operation.name, operation.records, tools.empty() ? "-" : tools, extent(operation));
+        fmt::print("  {:>4}  {:<28} {:>6} records  tools {:<8} {}\n", operation.id, operation.name, operation.records,
+                   tools.empty() ? "-" : tools, extent(operation));
     }
 }
 
@@ -43,7 +46,8 @@ ordered_json measured_json(const Measured& m)
 
 void print_measured(const char* name, const Measured& m)
 {
-    fmt::print("  {:<16} tip {:.5f} of {:.5f} mm    axis {:.6f} of {:.6f} deg\n", name, m.tip, m.tip_budget, to_deg(m.axis), to_deg(m.axis_budget));
+    fmt::print("  {:<16} tip {:.5f} of {:.5f} mm    axis {:.6f} of {:.6f} deg\n", name, m.tip, m.tip_budget, to_deg(m.axis),
+               to_deg(m.axis_budget));
 }
 
 void print_replay(const ReplayReport& report)
@@ -53,7 +57,8 @@ void print_replay(const ReplayReport& report)
     fmt::print("  {:<16} {:.3f} % at worst\n", "feed", report.feed_error_percent);
     fmt::print("  {:<16} {} records reached, {} uncovered, {} extra\n", "compared", report.compared, report.uncovered, report.extra);
     print_findings(report.findings);
-    fmt::print("  {}\n", report.findings.has_errors() ? "NOT PROVEN: see the findings" : "proven: the code moves the tool as the toolpath says");
+    fmt::print("  {}\n",
+               report.findings.has_errors() ? "NOT PROVEN: see the findings" : "proven: the code moves the tool as the toolpath says");
 }
 
 } // namespace

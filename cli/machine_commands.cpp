@@ -68,7 +68,8 @@ Result<std::vector<PathTarget>> targets_of(const NumberTable& table, const Machi
 {
     static const std::vector<std::string> wanted{"x", "y", "z", "i", "j", "k"};
     if (table.header != wanted) {
-        return Error{ErrorKind::value, "the table's header is not x,y,z,i,j,k", {options.table, 1, 1}, "name the columns x,y,z,i,j,k in this order"};
+        return Error{
+            ErrorKind::value, "the table's header is not x,y,z,i,j,k", {options.table, 1, 1}, "name the columns x,y,z,i,j,k in this order"};
     }
     std::vector<PathTarget> targets;
     for (std::size_t r = 0; r < table.rows.size(); ++r) {
@@ -77,7 +78,9 @@ Result<std::vector<PathTarget>> targets_of(const NumberTable& table, const Machi
         target.pose.tip = Vec3(v[0], v[1], v[2]);
         target.pose.axis = Vec3(v[3], v[4], v[5]);
         if (std::abs(target.pose.axis.norm() - 1) > 1e-3) {
-            return Error{ErrorKind::value, fmt::format("the tool axis has length {:.6f}, not 1", target.pose.axis.norm()), {options.table, table.lines[r], 1},
+            return Error{ErrorKind::value,
+                         fmt::format("the tool axis has length {:.6f}, not 1", target.pose.axis.norm()),
+                         {options.table, table.lines[r], 1},
                          "give a unit vector from the tip to the holder"};
         }
         target.pose.axis.normalize();
@@ -96,18 +99,21 @@ struct Told {
 
 Told tell(const Machine& machine, const Choice& choice, const Place& place, std::size_t row, FindingList& findings)
 {
-    Finding finding{Severity::error, "", "", "", 1, place, 0, {}, 0, std::abs(choice.missed_by)};
+    Finding finding = Finding::make(Severity::error, "", "", "", std::abs(choice.missed_by));
+    finding.source = place;
     if (choice.problem == ChoiceProblem::unreachable) {
         finding.kind = "unreachable";
         finding.message = fmt::format("no rotary posture brings the tool axis there: {:.4f} deg are missing", to_deg(choice.missed_by));
-        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}", choice.nearest_axis.x(), choice.nearest_axis.y(), choice.nearest_axis.z());
+        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}", choice.nearest_axis.x(),
+                                   choice.nearest_axis.y(), choice.nearest_axis.z());
         findings.add(std::move(finding), "", row);
         return {"unreachable", false};
     }
     if (choice.problem == ChoiceProblem::beyond_travel) {
         const std::string& id = machine.joints[choice.joint.value].id;
         finding.kind = "beyond-travel";
-        finding.message = fmt::format("{} would have to go {:.4f} beyond its travel", id, std::abs(shown(machine, choice.joint.value, choice.missed_by)));
+        finding.message =
+            fmt::format("{} would have to go {:.4f} beyond its travel", id, std::abs(shown(machine, choice.joint.value, choice.missed_by)));
         finding.cure = "move the pose, or turn it";
         findings.add(std::move(finding), id, row);
         return {"unreachable", false};
@@ -179,7 +185,8 @@ int solve_command(const MachineOptions& options)
         for (std::size_t i = 0; i < choices.size(); ++i) {
             line.clear();
             for (std::size_t j = 0; j < machine.joints.size(); ++j) {
-                line += rows[i].is_null() ? fmt::format("{:>14}", "-") : fmt::format("{:>14.4f}", shown(machine, j, choices[i].readings[Eigen::Index(j)]));
+                line += rows[i].is_null() ? fmt::format("{:>14}", "-")
+                                          : fmt::format("{:>14.4f}", shown(machine, j, choices[i].readings[Eigen::Index(j)]));
             }
             fmt::print("{}  {}\n", line, status[i].get<std::string>());
             for (const auto& other : options.all ? alternatives[i] : ordered_json::array()) {
@@ -210,14 +217,18 @@ int pose_command(const MachineOptions& options)
     for (const std::string& name : loaded->table.header) {
         const auto joint = machine.find_joint(name);
         if (!joint) {
-            return fail({ErrorKind::value, fmt::format("the machine has no joint \"{}\"", name.substr(0, 40)), {options.table, 1, 1},
+            return fail({ErrorKind::value,
+                         fmt::format("the machine has no joint \"{}\"", name.substr(0, 40)),
+                         {options.table, 1, 1},
                          "name the columns after the machine's joints"},
                         options.json);
         }
         joints.push_back(joint->value);
     }
     if (joints.size() != machine.joints.size()) {
-        return fail({ErrorKind::value, fmt::format("the table reads {} of the machine's {} joints", joints.size(), machine.joints.size()), {options.table, 1, 1},
+        return fail({ErrorKind::value,
+                     fmt::format("the table reads {} of the machine's {} joints", joints.size(), machine.joints.size()),
+                     {options.table, 1, 1},
                      "give every joint a column"},
                     options.json);
     }
@@ -232,7 +243,8 @@ int pose_command(const MachineOptions& options)
         if (options.json) {
             rows.push_back({pose.tip.x(), pose.tip.y(), pose.tip.z(), pose.axis.x(), pose.axis.y(), pose.axis.z()});
         } else {
-            fmt::print("{:14.5f}{:14.5f}{:14.5f}{:12.7f}{:12.7f}{:12.7f}\n", pose.tip.x(), pose.tip.y(), pose.tip.z(), pose.axis.x(), pose.axis.y(), pose.axis.z());
+            fmt::print("{:14.5f}{:14.5f}{:14.5f}{:12.7f}{:12.7f}{:12.7f}\n", pose.tip.x(), pose.tip.y(), pose.tip.z(), pose.axis.x(),
+                       pose.axis.y(), pose.axis.z());
         }
     }
     if (options.json) {

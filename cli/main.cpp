@@ -34,7 +34,10 @@ int main(int argc, char** argv)
     MachineOptions solve_options;
     auto* solve = app.add_subcommand("solve", "From tool poses to axis positions");
     solve->add_option("--machine", solve_options.machine, "Machine file")->required();
-    solve->add_option("--poses", solve_options.table, "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")->required();
+    solve
+        ->add_option("--poses", solve_options.table,
+                     "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")
+        ->required();
     solve->add_option("--tool-length", solve_options.tool_length, "Gauge length in mm")->check(CLI::Range(-1e6, 1e6));
     solve->add_flag("--all", solve_options.all, "Every branch and turn within travel as well");
     solve->add_flag("--json", solve_options.json, "Print one JSON object");

@@ -43,10 +43,7 @@ int fail(const Error& error, bool json)
     return exit_usage;
 }
 
-nlohmann::ordered_json place_json(const Place& place)
-{
-    return {{"file", place.file}, {"line", place.line}};
-}
+nlohmann::ordered_json place_json(const Place& place) { return {{"file", place.file}, {"line", place.line}}; }
 
 nlohmann::ordered_json findings_json(const FindingList& findings)
 {
@@ -72,7 +69,8 @@ void print_findings(const FindingList& findings)
             if (f.severity != severity) {
                 continue;
             }
-            fmt::print("  {:<8} {:<18} {}{}\n", name_of(f.severity), f.kind, f.message, f.count > 1 ? fmt::format(" (the worst of {})", f.count) : "");
+            fmt::print("  {:<8} {:<18} {}{}\n", name_of(f.severity), f.kind, f.message,
+                       f.count > 1 ? fmt::format(" (the worst of {})", f.count) : "");
             const std::string source = where(f.source, f.last_source_line, f.worst_source.line);
             const std::string code = where(f.code, f.last_code_line, f.worst_code.line);
             if (!source.empty() || !code.empty()) {

@@ -6,8 +6,8 @@
 namespace wexilum {
 
 struct FileUnits {
-    double length = 1;  ///< mm per file unit
-    double angle = 1;   ///< rad per file unit
+    double length = 1; ///< mm per file unit
+    double angle = 1;  ///< rad per file unit
     [[nodiscard]] double of(bool linear) const { return linear ? length : angle; }
 };
 

@@ -15,9 +15,9 @@ struct Id {
     friend constexpr auto operator<=>(Id, Id) = default;
 };
 
-using JointIndex = Id<struct JointTag>;   ///< position in Machine::joints, from 0
+using JointIndex = Id<struct JointTag>;    ///< position in Machine::joints, from 0
 using RecordNumber = Id<struct RecordTag>; ///< position in a toolpath, from 0
-using LineNumber = Id<struct LineTag>;    ///< line of a text file, from 1; 0 is unknown
-using BlockNumber = Id<struct BlockTag>;  ///< block of a program (its line), from 1; 0 is unknown
+using LineNumber = Id<struct LineTag>;     ///< line of a text file, from 1; 0 is unknown
+using BlockNumber = Id<struct BlockTag>;   ///< block of a program (its line), from 1; 0 is unknown
 
 } // namespace wexilum

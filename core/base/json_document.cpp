@@ -13,7 +13,10 @@ class Builder final : public nlohmann::json_sax<nlohmann::json> {
 public:
     Builder(const std::string& text, Node& root) : text_(text) { stack_.push_back(&root); }
 
-    bool null() override { return leaf([](Node& n) { n.kind = Kind::null; }); }
+    bool null() override
+    {
+        return leaf([](Node& n) { n.kind = Kind::null; });
+    }
     bool boolean(bool value) override
     {
         return leaf([&](Node& n) {
@@ -172,10 +175,7 @@ const char* name_of(Kind kind)
     return "";
 }
 
-std::string joined(const std::vector<std::string>& names)
-{
-    return fmt::format("{}", fmt::join(names, ", "));
-}
+std::string joined(const std::vector<std::string>& names) { return fmt::format("{}", fmt::join(names, ", ")); }
 
 } // namespace
 
@@ -191,7 +191,9 @@ Result<Document> Document::parse(std::string text, std::string file_name)
     document.text_ = std::move(text);
     document.file_name_ = std::move(file_name);
     if (document.text_.size() > max_bytes) {
-        return Error{ErrorKind::value, fmt::format("the file is larger than {} MiB", max_bytes >> 20), {document.file_name_, 0, 0},
+        return Error{ErrorKind::value,
+                     fmt::format("the file is larger than {} MiB", max_bytes >> 20),
+                     {document.file_name_, 0, 0},
                      "definitions are small texts; check what this file is"};
     }
     Builder builder(document.text_, document.root_);
@@ -221,8 +223,7 @@ void Problems::add(const Node& at, std::string message, std::string cure, ErrorK
     }
 }
 
-Fields::Fields(const Node& node, std::string what, Problems& problems)
-    : node_(node), what_(std::move(what)), problems_(problems)
+Fields::Fields(const Node& node, std::string what, Problems& problems) : node_(node), what_(std::move(what)), problems_(problems)
 {
     if (node.kind != Kind::object) {
         problems_.add(node, fmt::format("{} must be an object, found {}", what_, name_of(node.kind)), "write { \"key\": value, … }");

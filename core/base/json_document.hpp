@@ -25,10 +25,10 @@ struct Node {
     double number = 0;
     bool whole = false; ///< the number was written without fraction and exponent
     std::string text;
-    std::vector<Node> items;                             ///< of an array
-    std::vector<std::pair<std::string, Node>> members;   ///< of an object, in file order
-    std::size_t begin = 0;                               ///< byte offset of the value's first byte
-    std::size_t end = 0;                                 ///< one past its last byte
+    std::vector<Node> items;                           ///< of an array
+    std::vector<std::pair<std::string, Node>> members; ///< of an object, in file order
+    std::size_t begin = 0;                             ///< byte offset of the value's first byte
+    std::size_t end = 0;                               ///< one past its last byte
     [[nodiscard]] const Node* find(std::string_view key) const;
 };
 

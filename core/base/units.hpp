@@ -1,7 +1,6 @@
 // Units inside the core: millimetres, radians, seconds. Only readers, writers and printers convert.
 #pragma once
 
-
 namespace wexilum {
 
 inline constexpr double pi = 3.14159265358979323846;

@@ -33,7 +33,8 @@ public:
         read_arcs(root);
         read_motion(root);
         read_limits(root);
-        root.each_item("witnesses", [&](const Node& n) { read_witness(n); }, true);
+        root.each_item(
+            "witnesses", [&](const Node& n) { read_witness(n); }, true);
         if (c_.witnesses.empty() && !problems_.any()) {
             problems_.add(document_.root(), "the controller has no witness",
                           "type in at least one: program lines and the readings they lead to", ErrorKind::witness);
@@ -63,50 +64,56 @@ private:
 
     void read_axes(Fields& root)
     {
-        root.each_member("axes", [&](const std::string& address, const Node& joint) {
-            if (!is_letter(address) || joint.kind != Kind::string) {
-                problems_.add(joint, fmt::format("the axis \"{}\" must map one capital letter to a joint's name", address),
-                              "write \"X\": \"X\"");
-                return;
-            }
-            c_.axes[address[0]] = joint.text;
-        }, true);
+        root.each_member(
+            "axes",
+            [&](const std::string& address, const Node& joint) {
+                if (!is_letter(address) || joint.kind != Kind::string) {
+                    problems_.add(joint, fmt::format("the axis \"{}\" must map one capital letter to a joint's name", address),
+                                  "write \"X\": \"X\"");
+                    return;
+                }
+                c_.axes[address[0]] = joint.text;
+            },
+            true);
     }
 
     void read_words(Fields& root)
     {
-        root.each_member("words", [&](const std::string& word, const Node& node) {
-            Fields fields(node, fmt::format("the word {}", word), problems_);
-            WordMeaning meaning;
-            std::string name;
-            if (fields.text("does", name, true)) {
-                const auto function = function_named(name);
-                if (!function) {
-                    problems_.add(*node.find("does"), fmt::format("no function is called \"{}\"", name.substr(0, 40)),
-                                  "docs/formats/controller.md lists the functions");
-                } else {
-                    meaning.function = *function;
+        root.each_member(
+            "words",
+            [&](const std::string& word, const Node& node) {
+                Fields fields(node, fmt::format("the word {}", word), problems_);
+                WordMeaning meaning;
+                std::string name;
+                if (fields.text("does", name, true)) {
+                    const auto function = function_named(name);
+                    if (!function) {
+                        problems_.add(*node.find("does"), fmt::format("no function is called \"{}\"", name.substr(0, 40)),
+                                      "docs/formats/controller.md lists the functions");
+                    } else {
+                        meaning.function = *function;
+                    }
                 }
-            }
-            if (meaning.function == Function::work_offset) {
-                fields.text("register", meaning.work_register, true);
-            }
-            if (meaning.function == Function::cycle) {
-                std::size_t motion = 0;
-                const std::vector<std::string> motions{"drill", "peck", "chip_break", "tap", "bore"};
-                if (fields.choice("motion", motion, motions, true)) {
-                    meaning.cycle.motion = motions[motion];
+                if (meaning.function == Function::work_offset) {
+                    fields.text("register", meaning.work_register, true);
                 }
-                double gap = 0;
-                if (fields.number("gap", gap, json::not_negative)) {
-                    meaning.cycle.gap = gap * units_.length;
+                if (meaning.function == Function::cycle) {
+                    std::size_t motion = 0;
+                    const std::vector<std::string> motions{"drill", "peck", "chip_break", "tap", "bore"};
+                    if (fields.choice("motion", motion, motions, true)) {
+                        meaning.cycle.motion = motions[motion];
+                    }
+                    double gap = 0;
+                    if (fields.number("gap", gap, json::not_negative)) {
+                        meaning.cycle.gap = gap * units_.length;
+                    }
                 }
-            }
-            fields.finish();
-            if (!c_.words.emplace(normalised_word(word), meaning).second) {
-                problems_.add(node, fmt::format("the word {} stands twice", word), "G1 and G01 are the same word: keep one");
-            }
-        }, true);
+                fields.finish();
+                if (!c_.words.emplace(normalised_word(word), meaning).second) {
+                    problems_.add(node, fmt::format("the word {} stands twice", word), "G1 and G01 are the same word: keep one");
+                }
+            },
+            true);
         root.texts("power_on", c_.power_on, true);
         for (std::string& word : c_.power_on) {
             word = normalised_word(word);
@@ -210,8 +217,8 @@ private:
         if (fields.number("end_tolerance", tolerance, json::positive, true)) {
             c_.arc_end_tolerance = tolerance * units_.length;
         }
-        fields.choice<Controller::RadiusRule>(
-            "radius_kept", c_.radius_rule, {{"start", Controller::RadiusRule::start}, {"blend", Controller::RadiusRule::blend}}, true);
+        fields.choice<Controller::RadiusRule>("radius_kept", c_.radius_rule,
+                                              {{"start", Controller::RadiusRule::start}, {"blend", Controller::RadiusRule::blend}}, true);
         fields.finish();
     }
 
@@ -225,9 +232,9 @@ private:
         std::size_t path = 0;
         fields.choice("rapid", path, {"each-joint", "straight"}, true);
         c_.rapid_straight = path == 1;
-        fields.choice<Controller::RotaryFeed>("rotary_feed", c_.rotary_feed,
-                                              {{"combined", Controller::RotaryFeed::combined},
-                                               {"linear-only", Controller::RotaryFeed::linear_only}});
+        fields.choice<Controller::RotaryFeed>(
+            "rotary_feed", c_.rotary_feed,
+            {{"combined", Controller::RotaryFeed::combined}, {"linear-only", Controller::RotaryFeed::linear_only}});
         fields.flag("inverse_time_modal", c_.inverse_time_modal);
         fields.flag("feed_mode_clears_feed", c_.feed_mode_clears_feed);
         fields.text("length_joint", c_.length_joint);
@@ -249,7 +256,8 @@ private:
             return angle * units_.angle;
         }
         if (node.kind != Kind::number || std::abs(node.number) > 1e7) {
-            problems_.add(node, fmt::format("{} needs a number within 1e7", what), "write a length, or {\"angle\": value} for a rotary joint");
+            problems_.add(node, fmt::format("{} needs a number within 1e7", what),
+                          "write a length, or {\"angle\": value} for a rotary joint");
             return 0;
         }
         return node.number * units_.length;
@@ -278,12 +286,11 @@ private:
         witness.place = document_.place_of(node.begin);
         fields.text("name", witness.name, true);
         fields.texts("code", witness.code, true);
-        fields.each_member("offsets", [&](const std::string& joint, const Node& value) {
-            witness.offsets[joint] = dimension(value, "the offset");
-        });
-        fields.each_member("readings", [&](const std::string& joint, const Node& value) {
-            witness.readings[joint] = dimension(value, "the reading");
-        }, true);
+        fields.each_member("offsets",
+                           [&](const std::string& joint, const Node& value) { witness.offsets[joint] = dimension(value, "the offset"); });
+        fields.each_member(
+            "readings", [&](const std::string& joint, const Node& value) { witness.readings[joint] = dimension(value, "the reading"); },
+            true);
         double seconds = 0;
         if (fields.number("seconds", seconds, json::not_negative)) {
             witness.seconds = seconds;
@@ -351,9 +358,6 @@ std::string normalised_word(std::string_view word)
     return out + rest;
 }
 
-Result<Controller> read_controller(const json::Document& document)
-{
-    return Reader(document).read();
-}
+Result<Controller> read_controller(const json::Document& document) { return Reader(document).read(); }
 
 } // namespace wexilum

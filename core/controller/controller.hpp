@@ -13,23 +13,23 @@ namespace wexilum {
 
 /// A cycle as motions of the control.
 struct CycleMotion {
-    std::string motion;        ///< "drill", "peck", "chip_break", "tap", "bore"
-    double gap = 0;            ///< mm: how far above the last depth a peck comes back in rapid, or a chip break backs off
+    std::string motion; ///< "drill", "peck", "chip_break", "tap", "bore"
+    double gap = 0;     ///< mm: how far above the last depth a peck comes back in rapid, or a chip break backs off
 };
 
 struct WordMeaning {
     Function function = Function::rapid;
-    std::string work_register;         ///< for work_offset
-    CycleMotion cycle;                 ///< for cycle
+    std::string work_register; ///< for work_offset
+    CycleMotion cycle;         ///< for cycle
 };
 
 /// A typed-in pair of program lines and where the control goes.
 struct ControllerWitness {
     std::string name;
     std::vector<std::string> code;
-    std::map<std::string, double> offsets;  ///< joint id -> mm or rad, of the power-on work offset register; 0 where missing
-    std::map<std::string, double> readings; ///< joint id -> expected reading, mm or rad
-    std::optional<double> seconds;          ///< expected duration of the last move
+    std::map<std::string, double> offsets;         ///< joint id -> mm or rad, of the power-on work offset register; 0 where missing
+    std::map<std::string, double> readings;        ///< joint id -> expected reading, mm or rad
+    std::optional<double> seconds;                 ///< expected duration of the last move
     std::optional<std::vector<double>> arc_middle; ///< expected x, y, z readings half-way along the last move (mm)
     Place place;
 };
@@ -37,15 +37,15 @@ struct ControllerWitness {
 struct Controller {
     std::string name;
     std::string description;
-    std::map<char, std::string> axes;       ///< address letter -> joint id
+    std::map<char, std::string> axes;         ///< address letter -> joint id
     std::map<std::string, WordMeaning> words; ///< normalised word ("G1", "M30", "G43.4") -> meaning
-    std::vector<std::string> power_on;      ///< words in force after power-on
+    std::vector<std::string> power_on;        ///< words in force after power-on
 
     // How numbers are read.
-    double length_increment = 0.001;        ///< in program length units (mm or inch)
-    double angle_increment = 0.001;         ///< deg
-    double feed_increment = 0.1;            ///< per minute, program units
-    double inverse_time_increment = 0.001;  ///< 1/min
+    double length_increment = 0.001;       ///< in program length units (mm or inch)
+    double angle_increment = 0.001;        ///< deg
+    double feed_increment = 0.1;           ///< per minute, program units
+    double inverse_time_increment = 0.001; ///< 1/min
     double revolution_feed_increment = 0.001;
     double speed_increment = 1;
     double time_increment = 0.001;          ///< s
@@ -70,23 +70,26 @@ struct Controller {
     char comment_close = ')';
 
     // What it does.
-    bool rapid_straight = false;            ///< rapid moves all joints in proportion; otherwise each at its own speed
+    bool rapid_straight = false; ///< rapid moves all joints in proportion; otherwise each at its own speed
     bool has_arcs = true;
-    bool arc_centre = true;                 ///< takes centre words, incremental from the start
-    bool arc_radius = true;                 ///< takes a radius word; positive up to 180 degrees, negative beyond
+    bool arc_centre = true; ///< takes centre words, incremental from the start
+    bool arc_radius = true; ///< takes a radius word; positive up to 180 degrees, negative beyond
     bool arc_helix = true;
     std::vector<std::string> arc_planes{"xy", "zx", "yz"};
-    double arc_end_tolerance = 0.01;        ///< mm between start and end radius before the control stops
+    double arc_end_tolerance = 0.01;                                        ///< mm between start and end radius before the control stops
     enum class RadiusRule { start, blend } radius_rule = RadiusRule::start; ///< radius kept from the start, or led over to the end's
-    enum class RotaryFeed { combined, linear_only } rotary_feed = RotaryFeed::combined; ///< what F per minute means where rotary joints move
-    bool inverse_time_modal = false;        ///< an F in inverse time holds for later blocks
-    bool feed_mode_clears_feed = true;      ///< a change of feed mode forgets F
-    std::string length_joint = "Z";         ///< the joint that a length register shifts
+    enum class RotaryFeed {
+        combined,
+        linear_only
+    } rotary_feed = RotaryFeed::combined;          ///< what F per minute means where rotary joints move
+    bool inverse_time_modal = false;               ///< an F in inverse time holds for later blocks
+    bool feed_mode_clears_feed = true;             ///< a change of feed mode forgets F
+    std::string length_joint = "Z";                ///< the joint that a length register shifts
     std::map<std::string, double> change_position; ///< joint id -> reading at which a tool change is allowed (mm or rad)
     bool tool_change_stops_spindle = true;
-    double feed_most = 0;                   ///< mm/min; 0 without limit
-    double inverse_time_most = 0;           ///< 1/min; 0 without limit
-    std::size_t line_most = 0;              ///< bytes a line; 0 without limit
+    double feed_most = 0;         ///< mm/min; 0 without limit
+    double inverse_time_most = 0; ///< 1/min; 0 without limit
+    std::size_t line_most = 0;    ///< bytes a line; 0 without limit
     std::vector<ControllerWitness> witnesses;
 
     /// The word of a function in force after power-on, nullptr where none of its group is.

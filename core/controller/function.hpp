@@ -10,23 +10,60 @@
 namespace wexilum {
 
 enum class Function : std::uint8_t {
-    rapid, linear, arc_clockwise, arc_counter_clockwise, cycle, cycle_off,
-    plane_xy, plane_zx, plane_yz,
-    absolute, incremental,
-    millimetres, inches,
-    feed_per_minute, feed_per_revolution, feed_inverse_time,
-    work_offset, length_on, length_off, compensation_off,
-    return_initial, return_clearance,
-    machine_coordinates, dwell,
-    stop, optional_stop, program_end,
-    spindle_clockwise, spindle_counter_clockwise, spindle_off,
+    rapid,
+    linear,
+    arc_clockwise,
+    arc_counter_clockwise,
+    cycle,
+    cycle_off,
+    plane_xy,
+    plane_zx,
+    plane_yz,
+    absolute,
+    incremental,
+    millimetres,
+    inches,
+    feed_per_minute,
+    feed_per_revolution,
+    feed_inverse_time,
+    work_offset,
+    length_on,
+    length_off,
+    compensation_off,
+    return_initial,
+    return_clearance,
+    machine_coordinates,
+    dwell,
+    stop,
+    optional_stop,
+    program_end,
+    spindle_clockwise,
+    spindle_counter_clockwise,
+    spindle_off,
     tool_change,
-    coolant_flood, coolant_mist, coolant_through, coolant_air, coolant_off,
+    coolant_flood,
+    coolant_mist,
+    coolant_through,
+    coolant_air,
+    coolant_off,
 };
 inline constexpr std::size_t function_count = 36;
 
 /// Words of one group replace each other; a word of group none acts once.
-enum class Group : std::uint8_t { motion, plane, distance, units, feed_mode, offset, length, compensation, cycle_return, spindle, coolant, none };
+enum class Group : std::uint8_t {
+    motion,
+    plane,
+    distance,
+    units,
+    feed_mode,
+    offset,
+    length,
+    compensation,
+    cycle_return,
+    spindle,
+    coolant,
+    none
+};
 inline constexpr std::size_t group_count = 12;
 
 [[nodiscard]] std::string_view name_of(Function function);

@@ -13,10 +13,13 @@ using json::Fields;
 using json::Kind;
 using json::Node;
 
-constexpr std::array<std::string_view, role_count> role_names{
-    "motion", "plane", "distance", "units", "feed-mode", "offset", "length", "compensation", "cycle-return", "spindle",
-    "coolant", "once", "axes", "centre", "radius", "feed", "inverse-feed", "speed", "tool", "length-register", "dwell", "cycle-clearance",
-    "cycle-depth", "cycle-step", "cycle-dwell"};
+constexpr std::array<std::string_view, role_count> role_names{"motion",       "plane",           "distance",    "units",
+                                                              "feed-mode",    "offset",          "length",      "compensation",
+                                                              "cycle-return", "spindle",         "coolant",     "once",
+                                                              "axes",         "centre",          "radius",      "feed",
+                                                              "inverse-feed", "speed",           "tool",        "length-register",
+                                                              "dwell",        "cycle-clearance", "cycle-depth", "cycle-step",
+                                                              "cycle-dwell"};
 
 class Reader {
 public:
@@ -45,7 +48,8 @@ public:
         d_.length_by_register = length == 0;
         root.text("length_joint", d_.length_joint);
         root.text("extension", d_.extension);
-        root.each_member("sections", [&](const std::string& name, const Node& node) { read_section(root, name, node); }, true);
+        root.each_member(
+            "sections", [&](const std::string& name, const Node& node) { read_section(root, name, node); }, true);
         root.finish();
         if (problems_.any()) {
             return problems_.status().error();
@@ -73,11 +77,13 @@ private:
             return;
         }
         Fields fields(*node, "the numbers", problems_);
-        const std::vector<std::pair<const char*, Quantity>> keys{
-            {"length", Quantity::length},   {"angle", Quantity::angle},
-            {"feed", Quantity::feed},       {"inverse_time", Quantity::inverse_time},
-            {"feed_per_revolution", Quantity::revolution_feed},
-            {"speed", Quantity::speed},     {"time", Quantity::time}};
+        const std::vector<std::pair<const char*, Quantity>> keys{{"length", Quantity::length},
+                                                                 {"angle", Quantity::angle},
+                                                                 {"feed", Quantity::feed},
+                                                                 {"inverse_time", Quantity::inverse_time},
+                                                                 {"feed_per_revolution", Quantity::revolution_feed},
+                                                                 {"speed", Quantity::speed},
+                                                                 {"time", Quantity::time}};
         for (const auto& [key, quantity] : keys) {
             NumberStyle& style = d_.numbers[static_cast<std::size_t>(quantity)];
             if (const Node* inner = fields.node(key, Kind::object, quantity == Quantity::length)) {
@@ -100,37 +106,46 @@ private:
 
     void read_axes(Fields& root)
     {
-        root.each_member("axes", [&](const std::string& joint, const Node& node) {
-            Fields fields(node, fmt::format("the axis of {}", joint), problems_);
-            AxisWord word;
-            fields.node("word", Kind::string, true);
-            letter(fields, "word", word.address);
-            long long sign = 1;
-            fields.integer("sign", sign, -1, 1);
-            word.sign = sign < 0 ? -1 : 1;
-            fields.finish();
-            d_.axes[joint] = word;
-        }, true);
+        root.each_member(
+            "axes",
+            [&](const std::string& joint, const Node& node) {
+                Fields fields(node, fmt::format("the axis of {}", joint), problems_);
+                AxisWord word;
+                fields.node("word", Kind::string, true);
+                letter(fields, "word", word.address);
+                long long sign = 1;
+                fields.integer("sign", sign, -1, 1);
+                word.sign = sign < 0 ? -1 : 1;
+                fields.finish();
+                d_.axes[joint] = word;
+            },
+            true);
     }
 
     void read_words(Fields& root)
     {
-        root.each_member("words", [&](const std::string& name, const Node& node) {
-            const auto function = function_named(name);
-            if (!function || *function == Function::work_offset || *function == Function::cycle || node.kind != Kind::string) {
-                problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
-                              "docs/formats/dialect.md lists them; offsets and cycles have lists of their own");
-                return;
-            }
-            d_.words[*function] = node.text;
-        }, true);
-        root.each_member("work_offsets", [&](const std::string& name, const Node& node) {
-            if (node.kind != Kind::string) {
-                problems_.add(node, "a work offset's word is a text", "write \"1\": \"G54\"");
-                return;
-            }
-            d_.work_offsets[name] = node.text;
-        }, true);
+        root.each_member(
+            "words",
+            [&](const std::string& name, const Node& node) {
+                const auto function = function_named(name);
+                if (!function || *function == Function::work_offset || *function == Function::cycle || node.kind != Kind::string) {
+                    problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
+                                  "docs/formats/dialect.md lists them; offsets and cycles have lists of their own");
+                    return;
+                }
+                d_.words[*function] = node.text;
+            },
+            true);
+        root.each_member(
+            "work_offsets",
+            [&](const std::string& name, const Node& node) {
+                if (node.kind != Kind::string) {
+                    problems_.add(node, "a work offset's word is a text", "write \"1\": \"G54\"");
+                    return;
+                }
+                d_.work_offsets[name] = node.text;
+            },
+            true);
         root.each_member("cycles", [&](const std::string& name, const Node& node) {
             Fields fields(node, fmt::format("the cycle {}", name), problems_);
             CycleStyle style;
@@ -318,8 +333,8 @@ const std::vector<std::string>& section_names()
 
 const std::vector<std::string>& section_fields()
 {
-    static const std::vector<std::string> names{"program",     "number",      "machine",     "operation",   "tool",
-                                                "tool-name",   "tool-length", "next-tool",   "retract",     "rotary-home",
+    static const std::vector<std::string> names{"program",     "number",      "machine",    "operation", "tool",
+                                                "tool-name",   "tool-length", "next-tool",  "retract",   "rotary-home",
                                                 "spindle-off", "coolant-off", "work-offset"};
     return names;
 }
@@ -337,9 +352,6 @@ std::optional<std::string> unknown_field(const std::string& line)
     return std::nullopt;
 }
 
-Result<Dialect> read_dialect(const json::Document& document)
-{
-    return Reader(document).read();
-}
+Result<Dialect> read_dialect(const json::Document& document) { return Reader(document).read(); }
 
 } // namespace wexilum

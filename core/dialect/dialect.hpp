@@ -14,8 +14,31 @@ namespace wexilum {
 
 /// What a slot of a statement holds; also the names under which modality is stated in the file.
 enum class Role : std::uint8_t {
-    motion, plane, distance, units, feed_mode, offset, length, compensation, cycle_return, spindle, coolant, once,
-    axes, centre, radius, feed, inverse_feed, speed, tool, length_register, dwell, cycle_clearance, cycle_depth, cycle_step, cycle_dwell,
+    motion,
+    plane,
+    distance,
+    units,
+    feed_mode,
+    offset,
+    length,
+    compensation,
+    cycle_return,
+    spindle,
+    coolant,
+    once,
+    axes,
+    centre,
+    radius,
+    feed,
+    inverse_feed,
+    speed,
+    tool,
+    length_register,
+    dwell,
+    cycle_clearance,
+    cycle_depth,
+    cycle_step,
+    cycle_dwell,
 };
 inline constexpr std::size_t role_count = 25;
 [[nodiscard]] std::string_view name_of(Role role);
@@ -27,8 +50,8 @@ inline constexpr std::size_t quantity_count = 8;
 
 struct NumberStyle {
     int decimals = 3;
-    bool point_always = true;  ///< "5." rather than "5"
-    bool keep_zeros = false;   ///< "5.000" rather than "5."
+    bool point_always = true; ///< "5." rather than "5"
+    bool keep_zeros = false;  ///< "5.000" rather than "5."
 };
 
 struct AxisWord {
@@ -38,8 +61,8 @@ struct AxisWord {
 
 struct CycleStyle {
     bool native = false;
-    std::string word;  ///< native: the cycle's word
-    double gap = 0.5;  ///< expanded: mm above the last depth for the way back in rapid
+    std::string word; ///< native: the cycle's word
+    double gap = 0.5; ///< expanded: mm above the last depth for the way back in rapid
 };
 
 enum class ArcForm { centre, radius };
@@ -50,10 +73,10 @@ struct Dialect {
     std::string description;
     bool inches = false;
     std::array<NumberStyle, quantity_count> numbers;
-    std::map<std::string, AxisWord> axes;        ///< joint id -> word
+    std::map<std::string, AxisWord> axes; ///< joint id -> word
     std::map<Function, std::string> words;
     std::map<std::string, std::string> work_offsets; ///< register -> word
-    std::map<std::string, CycleStyle> cycles;    ///< cycle kind -> how
+    std::map<std::string, CycleStyle> cycles;        ///< cycle kind -> how
     char feed = 'F';
     char speed = 'S';
     char tool = 'T';
@@ -65,7 +88,7 @@ struct Dialect {
     char cycle_clearance = 'R';
     char cycle_step = 'Q';
     char cycle_dwell = 'P';
-    std::set<Role> modal;                        ///< left out where unchanged
+    std::set<Role> modal;                          ///< left out where unchanged
     std::map<std::string, std::set<Role>> restate; ///< event -> roles forgotten at it
     std::string order = "NGXYZABCUVWIJKRQPFSTHDM";
     std::string separator = " ";
@@ -80,7 +103,7 @@ struct Dialect {
     ArcForm arc_form = ArcForm::centre;
     bool helix = true;
     RotaryFeedStyle rotary_feed = RotaryFeedStyle::inverse_time;
-    bool length_by_register = true;              ///< a length word; otherwise the length is inside the coordinates
+    bool length_by_register = true; ///< a length word; otherwise the length is inside the coordinates
     std::string length_joint = "Z";
     std::map<std::string, std::vector<std::string>> sections;
     std::string extension = ".nc";

@@ -70,7 +70,8 @@ bool WordEmitter::emit(const Statement& statement)
         const std::size_t rank = std::min(dialect_.order.find(address), dialect_.order.size());
         std::string text = slot.text;
         if (text.empty()) {
-            const bool turned = (slot.role == Role::axes || slot.role == Role::cycle_depth) && axis_words_[std::size_t(slot.index)].sign < 0;
+            const bool turned =
+                (slot.role == Role::axes || slot.role == Role::cycle_depth) && axis_words_[std::size_t(slot.index)].sign < 0;
             text = address + rounding_.text(slot.quantity, turned ? -slot.counts : slot.counts);
         }
         words.push_back({rank, std::move(text)});

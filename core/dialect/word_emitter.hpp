@@ -13,7 +13,7 @@ namespace wexilum {
 /// One typed value of a statement. For function roles `text` is the word; for the others `counts` in the quantity's last decimal.
 struct Slot {
     Role role = Role::once;
-    int index = 0;          ///< joint of an axis, 0..2 of a centre
+    int index = 0; ///< joint of an axis, 0..2 of a centre
     Quantity quantity = Quantity::whole;
     std::int64_t counts = 0;
     std::string text;

@@ -16,10 +16,7 @@ double Arc::start_radius() const { return across(start - centre, normal).norm();
 double Arc::end_radius() const { return across(end - centre, normal).norm(); }
 double Arc::rise() const { return normal.dot(end - start); }
 
-double Arc::length() const
-{
-    return std::hypot(sweep * 0.5 * (start_radius() + end_radius()), rise());
-}
+double Arc::length() const { return std::hypot(sweep * 0.5 * (start_radius() + end_radius()), rise()); }
 
 Vec3 Arc::at(double s) const
 {

@@ -6,10 +6,7 @@
 
 namespace wexilum {
 
-double angle_between(const Vec3& a, const Vec3& b)
-{
-    return std::atan2(a.cross(b).norm(), a.dot(b));
-}
+double angle_between(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); }
 
 double angle_about(const Vec3& about, const Vec3& from, const Vec3& to)
 {
@@ -35,10 +32,7 @@ Vec3 great_circle(const Vec3& a, const Vec3& b, double s)
     return Eigen::AngleAxisd(angle * s, across) * a;
 }
 
-Pose transformed(const Frame& frame, const Pose& pose)
-{
-    return {frame * pose.tip, frame.linear() * pose.axis};
-}
+Pose transformed(const Frame& frame, const Pose& pose) { return {frame * pose.tip, frame.linear() * pose.axis}; }
 
 Frame frame_from(const Vec3& origin, const Vec3& x, const Vec3& z)
 {

@@ -158,9 +158,6 @@ std::vector<std::string> RealFileSystem::list(const std::string& folder, const s
     return names;
 }
 
-double SteadyClock::seconds() const
-{
-    return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
-}
+double SteadyClock::seconds() const { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
 
 } // namespace wexilum

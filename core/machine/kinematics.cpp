@@ -24,7 +24,9 @@ Result<Kinematics> Kinematics::make(const Machine& machine)
     const Mount* tool = machine.first_mount(MountKind::tool);
     const Mount* work = machine.first_mount(MountKind::work);
     if (tool == nullptr || work == nullptr) {
-        return Error{ErrorKind::value, fmt::format("the machine has no {} mount", tool == nullptr ? "tool" : "work"), {},
+        return Error{ErrorKind::value,
+                     fmt::format("the machine has no {} mount", tool == nullptr ? "tool" : "work"),
+                     {},
                      "add a mount of that kind under \"mounts\""};
     }
     Kinematics out;
@@ -73,8 +75,7 @@ Pose Kinematics::pose(const Readings& readings, double tool_length) const
     return {frame.translation() - axis * tool_length, axis};
 }
 
-Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings,
-                                                                                    double tool_length) const
+Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings, double tool_length) const
 {
     Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> columns(3, Eigen::Index(joints_.size()));
     columns.setZero();

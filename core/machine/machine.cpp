@@ -51,8 +51,8 @@ std::string text_of(const Machine& machine, const Overtravel& over)
 {
     const Joint& joint = machine.joints[over.joint.value];
     const bool rotary = joint.kind == JointKind::rotary;
-    return fmt::format("{} goes {:.3f} {} beyond the {} end of its travel", joint.id, rotary ? to_deg(over.beyond) : over.beyond, rotary ? "deg" : "mm",
-                       over.low ? "low" : "high");
+    return fmt::format("{} goes {:.3f} {} beyond the {} end of its travel", joint.id, rotary ? to_deg(over.beyond) : over.beyond,
+                       rotary ? "deg" : "mm", over.low ? "low" : "high");
 }
 
 } // namespace wexilum

@@ -27,21 +27,21 @@ struct Travel {
 struct Joint {
     std::string id;
     JointKind kind = JointKind::linear;
-    int parent = -1;                    ///< index of the carrying joint, -1 for the base
-    Vec3 direction = Vec3::UnitX();     ///< unit; how the body itself moves as the reading rises (already turned round where
-                                        ///< the file reads tool-relative)
-    Vec3 point = Vec3::Zero();          ///< on the axis of a rotary joint, mm
-    double at = 0;                      ///< reading in the reference posture
-    std::optional<Travel> travel;       ///< none: without end
-    double home = 0;                    ///< where the joint stands at rest and retracts to
-    double speed = 0;                   ///< mm/s or rad/s, > 0
-    double acceleration = 0;            ///< mm/s2 or rad/s2; 0 where not stated
-    double jerk = 0;                    ///< mm/s3 or rad/s3; 0 where not stated
-    double counts_per_unit = 0;         ///< encoder counts per mm or rad; 0 where not stated
-    bool rollover = false;              ///< the controller's reading wraps at a whole turn
-    int preferred_sense = 0;            ///< -1, 0 or +1
-    double brake_release = 0;           ///< s
-    double brake_lock = 0;              ///< s
+    int parent = -1;                ///< index of the carrying joint, -1 for the base
+    Vec3 direction = Vec3::UnitX(); ///< unit; how the body itself moves as the reading rises (already turned round where
+                                    ///< the file reads tool-relative)
+    Vec3 point = Vec3::Zero();      ///< on the axis of a rotary joint, mm
+    double at = 0;                  ///< reading in the reference posture
+    std::optional<Travel> travel;   ///< none: without end
+    double home = 0;                ///< where the joint stands at rest and retracts to
+    double speed = 0;               ///< mm/s or rad/s, > 0
+    double acceleration = 0;        ///< mm/s2 or rad/s2; 0 where not stated
+    double jerk = 0;                ///< mm/s3 or rad/s3; 0 where not stated
+    double counts_per_unit = 0;     ///< encoder counts per mm or rad; 0 where not stated
+    bool rollover = false;          ///< the controller's reading wraps at a whole turn
+    int preferred_sense = 0;        ///< -1, 0 or +1
+    double brake_release = 0;       ///< s
+    double brake_lock = 0;          ///< s
     bool moves_while_cutting = true;
 };
 
@@ -57,10 +57,10 @@ struct Mount {
 /// A typed-in pair of readings and tool pose that anchors signs and zeros.
 struct Witness {
     std::string name;
-    std::string origin;  ///< who read it where
+    std::string origin; ///< who read it where
     Readings readings;
     double tool_length = 0;
-    Pose pose;           ///< in the frame of the work mount
+    Pose pose; ///< in the frame of the work mount
     Place place;
 };
 
@@ -80,8 +80,8 @@ struct Machine {
 };
 
 /// How far a witness may be from the computed pose.
-inline constexpr double witness_tip_tolerance = 0.005;  // mm
-inline constexpr double witness_axis_tolerance = 1e-5;  // rad
+inline constexpr double witness_tip_tolerance = 0.005; // mm
+inline constexpr double witness_axis_tolerance = 1e-5; // rad
 
 /// Reads a "machine/1" document. Checks the tree, units, unit vectors and every witness; the first problem is the error.
 Result<Machine> read_machine(const json::Document& document);

@@ -31,10 +31,13 @@ public:
         units_ = read_units(root);
         root.text("name", machine_.name, true);
         root.text("description", machine_.description);
-        root.each_item("joints", [&](const Node& n) { read_joint(n); }, true);
-        root.each_item("mounts", [&](const Node& n) { read_mount(n); }, true);
+        root.each_item(
+            "joints", [&](const Node& n) { read_joint(n); }, true);
+        root.each_item(
+            "mounts", [&](const Node& n) { read_mount(n); }, true);
         read_retract(root);
-        root.each_item("witnesses", [&](const Node& n) { read_witness(n); }, true);
+        root.each_item(
+            "witnesses", [&](const Node& n) { read_witness(n); }, true);
         root.finish();
         if (!problems_.any()) {
             check_chains();
@@ -123,8 +126,8 @@ private:
         }
         scaled(fields, "home", joint.home, unit, json::any_length);
         if (joint.travel && (joint.home < joint.travel->low - 1e-9 || joint.home > joint.travel->high + 1e-9)) {
-            problems_.add(fields.has("home") ? *node.find("home") : node, fmt::format("the home of \"{}\" lies outside its travel", joint.id),
-                          "give a home inside the travel");
+            problems_.add(fields.has("home") ? *node.find("home") : node,
+                          fmt::format("the home of \"{}\" lies outside its travel", joint.id), "give a home inside the travel");
         }
         scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
         scaled(fields, "acceleration", joint.acceleration, unit, json::positive);
@@ -203,17 +206,20 @@ private:
         fields.text("origin", witness.origin);
         witness.readings = machine_.home();
         std::set<std::string> given;
-        fields.each_member("readings", [&](const std::string& id, const Node& value) {
-            const auto joint = machine_.find_joint(id);
-            if (!joint || value.kind != Kind::number || std::abs(value.number) > 1e7) {
-                problems_.add(value, fmt::format("\"{}\" in the readings must be a joint with a number", id),
-                              "give one number for each joint of the machine");
-                return;
-            }
-            given.insert(id);
-            const bool linear = machine_.joints[joint->value].kind == JointKind::linear;
-            witness.readings[Eigen::Index(joint->value)] = value.number * units_.of(linear);
-        }, true);
+        fields.each_member(
+            "readings",
+            [&](const std::string& id, const Node& value) {
+                const auto joint = machine_.find_joint(id);
+                if (!joint || value.kind != Kind::number || std::abs(value.number) > 1e7) {
+                    problems_.add(value, fmt::format("\"{}\" in the readings must be a joint with a number", id),
+                                  "give one number for each joint of the machine");
+                    return;
+                }
+                given.insert(id);
+                const bool linear = machine_.joints[joint->value].kind == JointKind::linear;
+                witness.readings[Eigen::Index(joint->value)] = value.number * units_.of(linear);
+            },
+            true);
         for (const Joint& joint : machine_.joints) {
             if (!given.contains(joint.id)) {
                 problems_.add(node, fmt::format("the witness does not read the joint \"{}\"", joint.id), "give every joint's reading");
@@ -239,9 +245,10 @@ private:
         for (const auto& link : made->links()) {
             const Node* turned = tool_relative_[link.joint.value];
             if (turned != nullptr && link.sign > 0) {
-                problems_.add(*turned, fmt::format("the joint \"{}\" carries the tool, so it can't read tool-relative",
-                                                   machine_.joints[link.joint.value].id),
-                              "leave \"reading\" away: only a joint that carries the work can be read the other way");
+                problems_.add(
+                    *turned,
+                    fmt::format("the joint \"{}\" carries the tool, so it can't read tool-relative", machine_.joints[link.joint.value].id),
+                    "leave \"reading\" away: only a joint that carries the work can be read the other way");
             }
         }
         if (machine_.witnesses.empty()) {
@@ -279,9 +286,6 @@ private:
 
 } // namespace
 
-Result<Machine> read_machine(const json::Document& document)
-{
-    return Reader(document).read();
-}
+Result<Machine> read_machine(const json::Document& document) { return Reader(document).read(); }
 
 } // namespace wexilum

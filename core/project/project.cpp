@@ -42,7 +42,8 @@ Status load_toolpaths(const FileSystem& files, const std::string& folder, Assemb
     for (const JobOperation& operation : a.job.operations) {
         auto source = files.open(folder + "/" + operation.toolpath);
         if (!source) {
-            return Error{ErrorKind::unreadable, fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
+            return Error{ErrorKind::unreadable,
+                         fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
                          operation.place, "correct the path, or put the file there"};
         }
         const auto file_index = static_cast<std::uint32_t>(a.toolpath.files.size());
@@ -73,7 +74,8 @@ Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& p
         motions += end_pose(record.data) != nullptr ? 1 : 0;
         if (const auto* word = std::get_if<record::Unknown>(&record.data)) {
             if (unknown[word->word]++ == 0) {
-                out.remarks.push_back(fmt::format("{}:{}: {} is not understood and will have no effect", path, record.source.line.value, word->word));
+                out.remarks.push_back(
+                    fmt::format("{}:{}: {} is not understood and will have no effect", path, record.source.line.value, word->word));
             }
         }
     }
@@ -115,7 +117,9 @@ Result<Assembly> load_job(const FileSystem& files, const std::string& folder, co
     }
     const auto names = job_names(files, folder);
     if (std::find(names.begin(), names.end(), job) == names.end()) {
-        return Error{ErrorKind::value, fmt::format("the project has no job \"{}\"", job.substr(0, 80)), {folder, 0, 0},
+        return Error{ErrorKind::value,
+                     fmt::format("the project has no job \"{}\"", job.substr(0, 80)),
+                     {folder, 0, 0},
                      fmt::format("its jobs are: {}", fmt::join(names, ", "))};
     }
     Assembly a;
@@ -154,7 +158,8 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
     };
     if (out.format == "machine/1") {
         return summary(read_machine(*document), [](const Machine& m) {
-            return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"), counted(m.witnesses.size(), "witness reading"));
+            return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
+                               counted(m.witnesses.size(), "witness reading"));
         });
     }
     if (out.format == "controller/1") {
@@ -165,7 +170,8 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
             }
         }
         return summary(std::move(controller), [](const Controller& c) {
-            return fmt::format("controller {}: {}, {} hold", c.name, counted(c.words.size(), "word"), counted(c.witnesses.size(), "witness reading"));
+            return fmt::format("controller {}: {}, {} hold", c.name, counted(c.words.size(), "word"),
+                               counted(c.witnesses.size(), "witness reading"));
         });
     }
     if (out.format == "dialect/1") {
@@ -179,7 +185,8 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
         });
     }
     if (out.format == "job/1") {
-        return summary(read_job(*document), [](const Job& j) { return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation")); });
+        return summary(read_job(*document),
+                       [](const Job& j) { return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation")); });
     }
     if (out.format == "post/1") {
         return summary(read_post(*document), [](const Post& p) { return fmt::format("post {} {}", p.name, p.version); });
@@ -188,7 +195,8 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
         return summary(read_project(*document), [](const Project& p) { return fmt::format("project {}", p.name); });
     }
     return Error{ErrorKind::value, fmt::format("\"{}\" is no format of this program", out.format.substr(0, 40)), document->place_of(0),
-                 "the first key of a file is \"format\": machine/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; toolpaths end in .cl"};
+                 "the first key of a file is \"format\": machine/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; "
+                 "toolpaths end in .cl"};
 }
 
 } // namespace wexilum

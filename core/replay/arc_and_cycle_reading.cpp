@@ -76,7 +76,8 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
         centre[k] = words_in.take(controller_.centre[k]);
     }
     if (centre[std::size_t(w)] != nullptr) {
-        give_up(fmt::format("the centre word {} does not lie in the plane {}", controller_.centre[std::size_t(w)], name), "correct the plane or the word");
+        give_up(fmt::format("the centre word {} does not lie in the plane {}", controller_.centre[std::size_t(w)], name),
+                "correct the plane or the word");
         return;
     }
     const bool by_centre = centre[std::size_t(u)] != nullptr || centre[std::size_t(v)] != nullptr;
@@ -104,8 +105,9 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
         return;
     }
     if (std::abs(start_radius - end_radius) > controller_.arc_end_tolerance) {
-        report(Severity::error, "arc-error", "", fmt::format("start and end radius differ by {:.4f} mm, the control takes {:.4f} mm",
-                                                             std::abs(start_radius - end_radius), controller_.arc_end_tolerance),
+        report(Severity::error, "arc-error", "",
+               fmt::format("start and end radius differ by {:.4f} mm, the control takes {:.4f} mm", std::abs(start_radius - end_radius),
+                           controller_.arc_end_tolerance),
                "correct centre or end", std::abs(start_radius - end_radius));
     }
     if (std::abs(arc.end[w] - arc.start[w]) > 1e-9 && !controller_.arc_helix) {
@@ -136,7 +138,8 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
     const auto at = Eigen::Index(length_joint_);
     const WordMeaning* distance = use(Group::distance);
     if (length_joint_ == SIZE_MAX || (distance != nullptr && distance->function == Function::incremental)) {
-        report(Severity::error, "code-error", "", "a cycle in incremental coordinates or without a length joint is not simulated", "write it in absolute coordinates");
+        report(Severity::error, "code-error", "", "a cycle in incremental coordinates or without a length joint is not simulated",
+               "write it in absolute coordinates");
         return;
     }
     // The axis word of the length joint is the bottom of the hole, not a place to go to.

@@ -53,9 +53,6 @@ Budget BudgetRule::between(const Budget& at_record, const Motion& motion) const
     return out;
 }
 
-Budget BudgetRule::on_way(const Budget& at_record, double axis_rate)
-{
-    return {at_record.tip, at_record.axis + axis_rate * at_record.tip};
-}
+Budget BudgetRule::on_way(const Budget& at_record, double axis_rate) { return {at_record.tip, at_record.axis + axis_rate * at_record.tip}; }
 
 } // namespace wexilum

@@ -20,11 +20,11 @@ public:
     [[nodiscard]] Budget at_record(const Readings& readings, double tool_length) const;
     /// How a block moves along its piece of the path.
     struct Motion {
-        bool rotary_moves = false;  ///< joints in proportion are not the great circle
+        bool rotary_moves = false; ///< joints in proportion are not the great circle
         bool lines_for_arc = false;
         bool arc_by_centre = false;
         bool arc_by_radius = false;
-        double axis_rate = 0;       ///< rad of axis turn per mm of path
+        double axis_rate = 0; ///< rad of axis turn per mm of path
     };
     /// Between records: the same, with the job's tolerance where rotary joints move or lines stand for an arc, with the
     /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place.

@@ -115,11 +115,11 @@ private:
     BudgetRule budget_;
     Frame part_inverse_;
     std::size_t next_ = 0;
-    double progress_ = 0;          // along the current feed piece, by the tip
-    double progress_place_ = 0;    // the same by time, where that is finer
-    bool progress_exact_ = true;   // every block of this piece so far told its place by its time
-    BlockNumber progress_block_;   // the block that last moved along it
-    Deviation progress_short_;     // how far its end was from the piece's end
+    double progress_ = 0;           // along the current feed piece, by the tip
+    double progress_place_ = 0;     // the same by time, where that is finer
+    bool progress_exact_ = true;    // every block of this piece so far told its place by its time
+    BlockNumber progress_block_;    // the block that last moved along it
+    Deviation progress_short_;      // how far its end was from the piece's end
     std::optional<Pose> link_from_; // the last pose of the path that was reached; nothing after a tool change
     std::optional<Hole> hole_;
     // The rapid of this link that came nearest to the target now waited for.

@@ -27,7 +27,8 @@ bool Comparer::hole(const Seen& seen)
     const bool ends_here = sideways(seen.to, mouth) <= seen.budget.tip && angle_between(seen.to.axis, mouth.axis) <= seen.budget.axis;
     if (hole_ && !ends_here) {
         if (seen.move.feed) {
-            find(Severity::error, "off-path", "", "the tool leaves the hole sideways at feed", "restore the way out of the hole", &item, seen.move.block, 1);
+            find(Severity::error, "off-path", "", "the tool leaves the hole sideways at feed", "restore the way out of the hole", &item,
+                 seen.move.block, 1);
         }
         leave_hole(seen, item);
         return false;
@@ -39,7 +40,8 @@ bool Comparer::hole(const Seen& seen)
             }
             const double near = sideways(seen.to, mouth);
             if (near < 0.25) {
-                find(Severity::error, "target-missed", "", fmt::format("the hole is positioned {:.4f} mm off", near), "correct the position words", &item, seen.move.block, near);
+                find(Severity::error, "target-missed", "", fmt::format("the hole is positioned {:.4f} mm off", near),
+                     "correct the position words", &item, seen.move.block, near);
             }
             check_link(seen);
             return true;
@@ -67,10 +69,12 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
     }
     if (h1 > h0) {
         if (!plan.feeds_out) {
-            find(Severity::error, "cycle-differs", "", "the tool leaves the hole at feed, the cycle asks for rapid", "write the right cycle", &item, seen.move.block);
+            find(Severity::error, "cycle-differs", "", "the tool leaves the hole at feed, the cycle asks for rapid",
+                 "write the right cycle", &item, seen.move.block);
         }
         if (plan.kind == CycleKind::tap && seen.move.spindle == item.spindle) {
-            find(Severity::error, "cycle-differs", "", "the tap comes out without the spindle turning round", "write the right cycle", &item, seen.move.block);
+            find(Severity::error, "cycle-differs", "", "the tap comes out without the spindle turning round", "write the right cycle",
+                 &item, seen.move.block);
         }
     } else {
         if (!hole_->fed && std::abs(h0 - plan.clearance) > slack) {
@@ -82,14 +86,16 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
         const double step = hole_->deepest - h1;
         const bool last = std::abs(h1 - plan.bottom) <= slack;
         if (plan.step > 0 && (step > plan.step + slack || (!last && step < plan.step - slack))) {
-            find(Severity::error, "cycle-differs", "", fmt::format("a peck of {:.3f} mm, the path asks for {:.3f} mm", step, plan.step), "correct the step word", &item,
-                 seen.move.block, std::abs(step - plan.step));
+            find(Severity::error, "cycle-differs", "", fmt::format("a peck of {:.3f} mm, the path asks for {:.3f} mm", step, plan.step),
+                 "correct the step word", &item, seen.move.block, std::abs(step - plan.step));
         }
         hole_->fed = true;
         hole_->deepest = std::min(hole_->deepest, h1);
-        const Deviation end{std::hypot(std::max(0.0, plan.bottom - h1), sideways(seen.to, item.piece.to)), angle_between(seen.to.axis, item.piece.to.axis)};
+        const Deviation end{std::hypot(std::max(0.0, plan.bottom - h1), sideways(seen.to, item.piece.to)),
+                            angle_between(seen.to.axis, item.piece.to.axis)};
         if (h1 <= plan.bottom + slack) {
-            note(report_.at_records, {std::hypot(h1 - plan.bottom, sideways(seen.to, item.piece.to)), end.axis}, seen.budget, item, seen.move.block);
+            note(report_.at_records, {std::hypot(h1 - plan.bottom, sideways(seen.to, item.piece.to)), end.axis}, seen.budget, item,
+                 seen.move.block);
             hole_->complete = true;
         } else {
             note(report_.at_records, {end.tip, end.axis}, seen.budget, item, seen.move.block);
@@ -100,8 +106,9 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
             const double percent = 100 * (item.seconds(length, length) / seen.move.seconds - 1);
             report_.feed_error_percent = std::max(report_.feed_error_percent, std::abs(percent));
             if (std::abs(percent) > 0.5 + 100 * seen.move.feed_precision + 200 * seen.budget.tip / length) {
-                find(Severity::error, "feed-differs", "", fmt::format("the hole is fed at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / seen.move.seconds * 60,
-                                                                      length / item.seconds(length, length) * 60),
+                find(Severity::error, "feed-differs", "",
+                     fmt::format("the hole is fed at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / seen.move.seconds * 60,
+                                 length / item.seconds(length, length) * 60),
                      "restate the feed", &item, seen.move.block, std::abs(percent));
             }
         }
@@ -116,23 +123,26 @@ void Comparer::hole_rapid(const Seen& seen, const Expected& item, double h0, dou
     const CyclePlan& plan = item.plan;
     const double slack = 2 * seen.budget.tip;
     if (h1 < std::min(plan.clearance, hole_->deepest) - slack) {
-        find(Severity::error, "rapid-in-hole", "", fmt::format("a rapid ends {:.3f} mm below what has been drilled", hole_->deepest - h1), "correct the clearance word",
-             &item, seen.move.block, hole_->deepest - h1);
+        find(Severity::error, "rapid-in-hole", "", fmt::format("a rapid ends {:.3f} mm below what has been drilled", hole_->deepest - h1),
+             "correct the clearance word", &item, seen.move.block, hole_->deepest - h1);
     }
     if (std::abs(h1 - h0) > slack && h1 > plan.clearance + slack && std::abs(h1 - plan.retreat) > slack && !seen.move.to_machine_position) {
-        find(Severity::error, "off-path", "level", fmt::format("a rapid over the hole ends {:.4f} mm above its clearance height", h1 - plan.clearance),
+        find(Severity::error, "off-path", "level",
+             fmt::format("a rapid over the hole ends {:.4f} mm above its clearance height", h1 - plan.clearance),
              "go to the clearance or the retreat height", &item, seen.move.block, h1 - plan.clearance);
     }
     if (h1 > h0 && h0 < plan.clearance - slack && plan.feeds_out && hole_->complete) {
-        find(Severity::error, "cycle-differs", "", "the tool leaves the hole in rapid, the cycle asks for feed", "write the right cycle", &item, seen.move.block);
+        find(Severity::error, "cycle-differs", "", "the tool leaves the hole in rapid, the cycle asks for feed", "write the right cycle",
+             &item, seen.move.block);
     }
     if (plan.kind == CycleKind::peck && h1 > h0 && h1 < plan.clearance - slack) {
-        find(Severity::error, "cycle-differs", "", "a peck does not come out to the clearance height", "write the right cycle", &item, seen.move.block);
+        find(Severity::error, "cycle-differs", "", "a peck does not come out to the clearance height", "write the right cycle", &item,
+             seen.move.block);
     }
     if (hole_->complete && h1 >= plan.retreat - seen.budget.tip) {
         if (h1 > plan.retreat + seen.budget.tip && !seen.move.to_machine_position) {
-            find(Severity::error, "off-path", "", fmt::format("the hole is left {:.4f} mm above its retreat height", h1 - plan.retreat), "correct the return level", &item,
-                 seen.move.block, h1 - plan.retreat);
+            find(Severity::error, "off-path", "", fmt::format("the hole is left {:.4f} mm above its retreat height", h1 - plan.retreat),
+                 "correct the return level", &item, seen.move.block, h1 - plan.retreat);
         }
         leave_hole(seen, item);
     }
@@ -141,14 +151,15 @@ void Comparer::hole_rapid(const Seen& seen, const Expected& item, double h0, dou
 void Comparer::leave_hole(const Seen& seen, const Expected& item)
 {
     if (!hole_->complete) {
-        find(Severity::error, "uncovered", "", fmt::format("the hole ends {:.4f} mm above its bottom", hole_->deepest - item.plan.bottom), "correct the depth word", &item,
-             seen.move.block, hole_->deepest - item.plan.bottom);
+        find(Severity::error, "uncovered", "", fmt::format("the hole ends {:.4f} mm above its bottom", hole_->deepest - item.plan.bottom),
+             "correct the depth word", &item, seen.move.block, hole_->deepest - item.plan.bottom);
         ++report_.uncovered;
     } else {
         ++report_.compared;
     }
     if (hole_->dwell < item.plan.dwell - assembly_.controller.time_increment) {
-        find(Severity::error, "dwell-differs", "", fmt::format("the hole dwells {:.3f} s, the path asks for {:.3f} s", hole_->dwell, item.plan.dwell), "correct the time word",
+        find(Severity::error, "dwell-differs", "",
+             fmt::format("the hole dwells {:.3f} s, the path asks for {:.3f} s", hole_->dwell, item.plan.dwell), "correct the time word",
              &item, seen.move.block);
     }
     const Pose above{item.piece.to.tip + item.piece.to.axis * item.plan.retreat, item.piece.to.axis};

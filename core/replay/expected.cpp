@@ -111,8 +111,7 @@ private:
     }
     template <typename T>
     void on(const T&) // names, comments, inserted text, unknown words: nothing that moves
-    {
-    }
+    {}
 
     const Assembly& a_;
     std::vector<Expected> out_;

@@ -17,14 +17,14 @@ struct Expected {
     bool start_known = true; ///< feed: false where the path does not say where it comes from
     CyclePlan plan;          ///< hole
     FeedMode feed_mode = FeedMode::per_minute;
-    double feed = 0;         ///< mm/s, mm/rev, 1/s
-    std::uint32_t tool = 0;  ///< in force; of a tool_change: the new one
+    double feed = 0;        ///< mm/s, mm/rev, 1/s
+    std::uint32_t tool = 0; ///< in force; of a tool_change: the new one
     double tool_length = 0;
     record::SpindleState spindle = record::SpindleState::off;
     double spindle_rpm = 0;
     record::CoolantState coolant = record::CoolantState::off;
-    double dwell = 0;        ///< s
-    std::size_t record = 0;  ///< index in the assembly's toolpath
+    double dwell = 0;       ///< s
+    std::size_t record = 0; ///< index in the assembly's toolpath
     Source source;
 
     /// Seconds that `length` mm of this cut should take; 0 where the feed does not say.

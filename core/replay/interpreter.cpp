@@ -70,9 +70,11 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
     unit_ = units != nullptr && units->function == Function::inches ? mm_per_inch : 1;
 }
 
-void Interpreter::report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, double worst)
+void Interpreter::report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure,
+                         double worst)
 {
-    Finding finding{severity, kind, std::move(message), std::move(cure), 1, {}, 0, {file_name_, block_.value, 0}, 0, worst};
+    Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
+    finding.code = {file_name_, block_.value, 0};
     findings_.add(std::move(finding), subject, block_.value);
 }
 
@@ -120,7 +122,8 @@ bool Interpreter::sort_words(const CodeBlock& block, BlockWords& out)
             const Group group = group_of(found->second.function);
             for (const WordMeaning* other : out.functions) {
                 if (group != Group::none && group_of(other->function) == group) {
-                    report(Severity::error, "code-error", "", fmt::format("two words of the group {} in one block", name_of(group)), "write one of them");
+                    report(Severity::error, "code-error", "", fmt::format("two words of the group {} in one block", name_of(group)),
+                           "write one of them");
                     return false;
                 }
             }
@@ -137,7 +140,8 @@ bool Interpreter::sort_words(const CodeBlock& block, BlockWords& out)
             return false;
         }
         if (std::abs(word.value) > largest) {
-            report(Severity::error, "code-error", "", fmt::format("the word {}{} is beyond 1e7", word.letter, word.number.substr(0, 24)), "correct the number");
+            report(Severity::error, "code-error", "", fmt::format("the word {}{} is beyond 1e7", word.letter, word.number.substr(0, 24)),
+                   "correct the number");
             return false;
         }
     }
@@ -161,8 +165,8 @@ double Interpreter::offset(std::size_t joint)
             const auto value = found->second.find(joint);
             out = value == found->second.end() ? 0 : value->second;
         } else {
-            report(Severity::error, "offset-missing", meaning->work_register, fmt::format("the offset register {} is empty", meaning->work_register),
-                   "state it in the setup");
+            report(Severity::error, "offset-missing", meaning->work_register,
+                   fmt::format("the offset register {} is empty", meaning->work_register), "state it in the setup");
         }
     }
     return out + (joint == length_joint_ ? length_shift_ : 0);
@@ -191,7 +195,8 @@ void Interpreter::run(const CodeBlock& block)
     }
     for (const auto& [letter, word] : words.addresses) {
         if (!words.used.contains(letter)) {
-            report(Severity::error, "code-error", "", fmt::format("the word {}{} has no meaning in this block", letter, word.number.substr(0, 24)),
+            report(Severity::error, "code-error", "",
+                   fmt::format("the word {}{} has no meaning in this block", letter, word.number.substr(0, 24)),
                    "take it away, or add what it belongs to");
         }
     }
@@ -234,7 +239,8 @@ void Interpreter::apply_state(BlockWords& words)
             length_shift_ = 0;
         }
         if (meaning->function == Function::length_on && !words.addresses.contains(controller_.length_register)) {
-            report(Severity::error, "code-error", "", fmt::format("a length is called without the register word {}", controller_.length_register),
+            report(Severity::error, "code-error", "",
+                   fmt::format("a length is called without the register word {}", controller_.length_register),
                    "write the register in the same block");
         }
     }
@@ -305,12 +311,14 @@ void Interpreter::apply_tool(const BlockWords& words)
     }
     changed_ = true;
     if (selected_tool_ == tool_) {
-        report(Severity::error, "same-tool", "", fmt::format("the tool {} is changed for itself", tool_), "take the tool change away, or call another tool before it");
+        report(Severity::error, "same-tool", "", fmt::format("the tool {} is changed for itself", tool_),
+               "take the tool change away, or call another tool before it");
     }
     for (const auto& [id, place] : controller_.change_position) {
         const auto joint = machine_.find_joint(id);
         if (joint && (!known_[joint->value] || std::abs(now_[Eigen::Index(joint->value)] - place) > 1e-6)) {
-            report(Severity::error, "change-place", id, fmt::format("{} is not at its place for a tool change", id), "retract before the tool change");
+            report(Severity::error, "change-place", id, fmt::format("{} is not at its place for a tool change", id),
+                   "retract before the tool change");
         }
     }
     if (spindle_ != SpindleState::off && !controller_.tool_change_stops_spindle) {
@@ -324,7 +332,8 @@ void Interpreter::apply_tool(const BlockWords& words)
     const Tool* tool = memory_.tools != nullptr ? memory_.tools->find_tool(tool_) : nullptr;
     tool_length_ = tool != nullptr ? tool->length.value_or(0) : 0;
     if (tool == nullptr) {
-        report(Severity::error, "tool-missing", std::to_string(tool_), fmt::format("the tool {} is not in the tool table", tool_), "add it to the setup");
+        report(Severity::error, "tool-missing", std::to_string(tool_), fmt::format("the tool {} is not in the tool table", tool_),
+               "add it to the setup");
     }
     sink_.tool_change(block_, tool_);
 }
@@ -364,7 +373,8 @@ void Interpreter::apply_motion(BlockWords& words)
     words.from_known = std::all_of(known_.begin(), known_.end(), [](bool k) { return k; });
     Readings to = now_;
     const bool any = targets(words, to);
-    const bool centre = std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.addresses.contains(c); });
+    const bool centre =
+        std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.addresses.contains(c); });
     if (!any && !centre) {
         return;
     }
@@ -409,7 +419,8 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
         time_feed(move);
     }
     for (const Overtravel& over : overtravels(machine_, to, 1e-6)) {
-        report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over), "the machine would stop with an alarm here", over.beyond);
+        report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over),
+               "the machine would stop with an alarm here", over.beyond);
     }
     const bool moves = (to - now_).cwiseAbs().maxCoeff() > 1e-12 || arc.has_value();
     if (!moves && words.commanded_known) {

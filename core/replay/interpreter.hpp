@@ -22,20 +22,20 @@ struct ReplayMove {
     bool feed = false;
     Readings from;
     Readings to;
-    std::optional<Arc> arc;            ///< in the readings of arc_joints; those joints follow it, the others go in proportion
+    std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
-    double seconds = 0;                ///< at feed: how long it takes, no joint faster than it can go
-    double feed_precision = 0;         ///< half the last digit of the feed word over its value
-    bool at_joint_limit = false;       ///< a joint, not the feed word, says how long it takes
-    bool from_known = true;            ///< the program itself has brought every joint where it starts
-    bool to_machine_position = false;  ///< went by absolute machine coordinates
-    std::uint32_t tool = 0;            ///< in the spindle
-    double tool_length = 0;            ///< of that tool, mm
+    double seconds = 0;               ///< at feed: how long it takes, no joint faster than it can go
+    double feed_precision = 0;        ///< half the last digit of the feed word over its value
+    bool at_joint_limit = false;      ///< a joint, not the feed word, says how long it takes
+    bool from_known = true;           ///< the program itself has brought every joint where it starts
+    bool to_machine_position = false; ///< went by absolute machine coordinates
+    std::uint32_t tool = 0;           ///< in the spindle
+    double tool_length = 0;           ///< of that tool, mm
     record::SpindleState spindle = record::SpindleState::off;
     double spindle_rpm = 0;
     record::CoolantState coolant = record::CoolantState::off;
-    double length_increment = 0.001;   ///< mm: the last digit of a length word, in the units in force
+    double length_increment = 0.001; ///< mm: the last digit of a length word, in the units in force
 
     /// Where the joints are at fraction u of the motion.
     [[nodiscard]] Readings at(double u) const;
@@ -111,8 +111,8 @@ private:
     std::size_t length_joint_ = SIZE_MAX;
     Readings now_;
     std::vector<bool> known_;
-    double unit_ = 1; // mm per program length unit
-    std::optional<double> feed_;        // in the mode's own unit: mm/s, mm/rev, 1/s
+    double unit_ = 1;            // mm per program length unit
+    std::optional<double> feed_; // in the mode's own unit: mm/s, mm/rev, 1/s
     double feed_precision_ = 0;
     std::optional<double> spindle_rpm_;
     record::SpindleState spindle_ = record::SpindleState::off;

@@ -76,7 +76,8 @@ Result<CodeBlock> read_block(const Controller& controller, std::string_view line
                        "write a number like 12.5 or -3 after the letter");
         }
         if (digits > std::size_t(controller.most_digits) && letter != controller.program_number && letter != controller.sequence_number) {
-            return bad(number, at, fmt::format("the word {}{} has more than {} digits", letter, word.number.substr(0, 24), controller.most_digits),
+            return bad(number, at,
+                       fmt::format("the word {}{} has more than {} digits", letter, word.number.substr(0, 24), controller.most_digits),
                        "write fewer decimals");
         }
         at = end;

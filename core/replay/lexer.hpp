@@ -12,7 +12,7 @@ namespace wexilum {
 
 struct CodeWord {
     char letter = 'G';
-    std::string number;      ///< as written
+    std::string number; ///< as written
     double value = 0;
     bool has_point = false;
     std::uint32_t column = 0; ///< from 1
@@ -21,7 +21,7 @@ struct CodeWord {
 struct CodeBlock {
     BlockNumber number;
     std::vector<CodeWord> words;
-    bool skippable = false;   ///< begins with '/'
+    bool skippable = false; ///< begins with '/'
 };
 
 inline constexpr std::size_t max_code_line = 4096;

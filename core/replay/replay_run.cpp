@@ -65,8 +65,8 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
     const std::vector<Expected> path = expected_path(assembly);
     for (const ReplayInput& input : code) {
         Comparer comparer(assembly, path, input.name, report);
-        Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown, input.name,
-                            comparer, report.findings);
+        Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown,
+                            input.name, comparer, report.findings);
         for_each_line(input.text, [&](std::string_view line) { control.line(line); });
         control.finish();
         comparer.finish();
@@ -105,11 +105,13 @@ Status check_witnesses(const Controller& controller, const std::string& file)
             const double reading = control.readings()[Eigen::Index(joint->value)];
             const bool rotary = machine.joints[joint->value].kind == JointKind::rotary;
             if (std::abs(reading - value) > (rotary ? witness_angle : witness_length)) {
-                return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading, rotary ? to_deg(value) : value));
+                return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading,
+                                                   rotary ? to_deg(value) : value));
             }
         }
         if (witness.seconds && (!sink.last || std::abs(sink.last->seconds - *witness.seconds) > 0.005 * *witness.seconds + 1e-6)) {
-            return missed(witness, fmt::format("its last move takes {:.4f} s instead of {:.4f} s", sink.last ? sink.last->seconds : 0, *witness.seconds));
+            return missed(witness, fmt::format("its last move takes {:.4f} s instead of {:.4f} s", sink.last ? sink.last->seconds : 0,
+                                               *witness.seconds));
         }
         if (witness.arc_middle) {
             const Readings middle = sink.last ? sink.last->at(0.5) : control.readings();
@@ -118,7 +120,8 @@ Status check_witnesses(const Controller& controller, const std::string& file)
                 const auto axis = controller.axes.find(letters[k]);
                 const auto joint = axis == controller.axes.end() ? std::nullopt : machine.find_joint(axis->second);
                 if (joint && std::abs(middle[Eigen::Index(joint->value)] - (*witness.arc_middle)[k]) > witness_length) {
-                    return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second, middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
+                    return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second,
+                                                       middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
                 }
             }
         }

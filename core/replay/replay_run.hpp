@@ -9,7 +9,7 @@
 namespace wexilum {
 
 struct ReplayInput {
-    std::string name;       ///< of the code's file, for places
+    std::string name; ///< of the code's file, for places
     std::string_view text;
 };
 

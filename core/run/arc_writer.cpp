@@ -104,10 +104,13 @@ void MotionWriter::feed_arc(const PathPiece& piece, const ArcFrame& frame, doubl
     feed_arc(piece, frame, half, s1, feed, depth + 1);
 }
 
-bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Readings& target, const FeedSpec& feed)
+bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Readings& target,
+                             const FeedSpec& feed)
 {
     // Everything below is decided on what the control will read.
-    const auto value = [&](const Readings& r, int k) { return r[Eigen::Index(frame.joints[std::size_t(k)])] * frame.signs[std::size_t(k)]; };
+    const auto value = [&](const Readings& r, int k) {
+        return r[Eigen::Index(frame.joints[std::size_t(k)])] * frame.signs[std::size_t(k)];
+    };
     const auto centre = [&](int k) { return frame.centre[k] * frame.signs[std::size_t(k)]; };
     const double sense = frame.counter_clockwise ? 1 : -1;
     const double su = value(now_, frame.u) - centre(frame.u);

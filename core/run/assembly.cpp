@@ -53,20 +53,24 @@ Result<Job> read_job(const json::Document& document)
         }
         fields.finish();
     }
-    root.each_item("operations", [&](const Node& node) {
-        Fields fields(node, "the operation", problems);
-        JobOperation operation;
-        operation.place = document.place_of(node.begin);
-        fields.text("id", operation.id, true);
-        fields.text("name", operation.name, true);
-        project_path(fields, "toolpath", operation.toolpath);
-        fields.finish();
-        job.operations.push_back(std::move(operation));
-    }, true);
+    root.each_item(
+        "operations",
+        [&](const Node& node) {
+            Fields fields(node, "the operation", problems);
+            JobOperation operation;
+            operation.place = document.place_of(node.begin);
+            fields.text("id", operation.id, true);
+            fields.text("name", operation.name, true);
+            project_path(fields, "toolpath", operation.toolpath);
+            fields.finish();
+            job.operations.push_back(std::move(operation));
+        },
+        true);
     root.each_member("sections", [&](const std::string& name, const Node& node) {
         const auto& names = section_names();
         if (std::find(names.begin(), names.end(), name) == names.end()) {
-            problems.add(node, fmt::format("no section is called \"{}\"", name.substr(0, 40)), fmt::format("use one of: {}", fmt::join(names, ", ")));
+            problems.add(node, fmt::format("no section is called \"{}\"", name.substr(0, 40)),
+                         fmt::format("use one of: {}", fmt::join(names, ", ")));
             return;
         }
         if (node.kind == Kind::string && node.text == "off") {
@@ -164,7 +168,8 @@ Status link(Assembly& a)
             return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
         }
         if (!a.controller.address_of(id)) {
-            return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller, "add it under \"axes\"");
+            return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller,
+                          "add it under \"axes\"");
         }
         if (!offsets->second.contains(id)) {
             return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
@@ -174,8 +179,9 @@ Status link(Assembly& a)
     for (const auto& [register_name, values] : a.setup.offsets) {
         for (const auto& [id, value] : values) {
             if (!a.machine.find_joint(id)) {
-                return misfit(fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
-                              a.job.setup, "take it away or correct the name");
+                return misfit(
+                    fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
+                    a.job.setup, "take it away or correct the name");
             }
         }
     }

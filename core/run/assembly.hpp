@@ -25,8 +25,8 @@ struct JobOperation {
 
 struct Job {
     std::string name;
-    std::string program;     ///< title in the code
-    long long number = 1;    ///< program number
+    std::string program;  ///< title in the code
+    long long number = 1; ///< program number
     std::string post;
     std::string setup;
     std::string work_offset = "1"; ///< register
@@ -55,7 +55,7 @@ struct Assembly {
     Controller controller;
     Dialect dialect;
     Setup setup;
-    Toolpath toolpath; ///< all operations in order; each begins with record::Operation
+    Toolpath toolpath;                   ///< all operations in order; each begins with record::Operation
     std::optional<InverseSolver> solver; ///< set by link()
     std::string job_file;
 

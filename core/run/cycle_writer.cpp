@@ -67,7 +67,8 @@ void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpe
     if (native) {
         native_point(pose, style, cycle_feed);
     } else if (plan_->kind == CycleKind::tap) {
-        motion_.report(Severity::error, "cycle-unwritable", "", "a thread can't be tapped by single moves: feed and spindle would not stay together",
+        motion_.report(Severity::error, "cycle-unwritable", "",
+                       "a thread can't be tapped by single moves: feed and spindle would not stay together",
                        "give the dialect a word for the tap cycle, and let the tool stand along the length joint", 1);
     } else {
         moves(pose, style, cycle_feed);

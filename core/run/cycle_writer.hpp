@@ -10,7 +10,9 @@ namespace wexilum {
 
 class CycleWriter {
 public:
-    CycleWriter(const Assembly& assembly, WordEmitter& emitter, MotionWriter& motion) : assembly_(assembly), emitter_(emitter), motion_(motion) {}
+    CycleWriter(const Assembly& assembly, WordEmitter& emitter, MotionWriter& motion)
+        : assembly_(assembly), emitter_(emitter), motion_(motion)
+    {}
 
     /// Takes a cycle into force. An Error without place where it has no meaning as motion.
     Status start(const record::CycleStart& cycle);
@@ -35,7 +37,7 @@ private:
     double own_feed_ = 0;         // mm/s, 0: the feed in force
     double own_feed_per_rev_ = 0; // mm/rev
     bool in_native_ = false;
-    double native_level_ = 0;     // reading of the length joint between holes
+    double native_level_ = 0; // reading of the length joint between holes
 };
 
 } // namespace wexilum

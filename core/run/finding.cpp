@@ -14,6 +14,17 @@ const char* name_of(Severity severity)
     return "";
 }
 
+Finding Finding::make(Severity severity, std::string kind, std::string message, std::string cure, double worst)
+{
+    Finding finding;
+    finding.severity = severity;
+    finding.kind = std::move(kind);
+    finding.message = std::move(message);
+    finding.cure = std::move(cure);
+    finding.worst = worst;
+    return finding;
+}
+
 void FindingList::add(Finding finding, const std::string& subject, std::size_t position, std::size_t gap)
 {
     if (finding.last_source_line == 0) {
@@ -59,8 +70,7 @@ bool FindingList::has_errors() const { return count(Severity::error) > 0; }
 
 std::size_t FindingList::count(Severity severity) const
 {
-    return static_cast<std::size_t>(
-        std::count_if(list_.begin(), list_.end(), [&](const Finding& f) { return f.severity == severity; }));
+    return static_cast<std::size_t>(std::count_if(list_.begin(), list_.end(), [&](const Finding& f) { return f.severity == severity; }));
 }
 
 } // namespace wexilum

@@ -15,17 +15,19 @@ enum class Severity { remark, warning, error };
 
 struct Finding {
     Severity severity = Severity::error;
-    std::string kind;      ///< a stable word, e.g. "beyond-travel"
-    std::string message;   ///< of the worst member of the range
+    std::string kind;    ///< a stable word, e.g. "beyond-travel"
+    std::string message; ///< of the worst member of the range
     std::string cure;
-    std::size_t count = 1; ///< how many places the range stands for
-    Place source;          ///< toolpath: where the range begins
+    std::size_t count = 1;              ///< how many places the range stands for
+    Place source;                       ///< toolpath: where the range begins
     std::uint32_t last_source_line = 0; ///< where it ends
-    Place code;            ///< program: where the range begins, line = block
+    Place code;                         ///< program: where the range begins, line = block
     std::uint32_t last_code_line = 0;
-    double worst = 0;      ///< what the members of a range are compared by; message and cure are those of the worst
-    Place worst_source;    ///< where the worst member is
+    double worst = 0;   ///< what the members of a range are compared by; message and cure are those of the worst
+    Place worst_source; ///< where the worst member is
     Place worst_code;
+
+    static Finding make(Severity severity, std::string kind, std::string message, std::string cure, double worst = 0);
 };
 
 /// Collects findings. Neighbouring ones of one kind and subject become a range that tells its worst member; at most

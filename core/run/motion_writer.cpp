@@ -25,14 +25,15 @@ double FeedSpec::seconds(double length) const
 }
 
 MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings)
-    : assembly_(assembly), solver_(*assembly.solver), emitter_(emitter), findings_(findings), frame_(assembly), now_(assembly.machine.home()), stated_(assembly.machine.joints.size(), false)
-{
-}
+    : assembly_(assembly), solver_(*assembly.solver), emitter_(emitter), findings_(findings), frame_(assembly),
+      now_(assembly.machine.home()), stated_(assembly.machine.joints.size(), false)
+{}
 
 void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure,
                           double worst, std::size_t gap)
 {
-    Finding finding{severity, kind, std::move(message), std::move(cure), 1, source_, 0, {}, 0, worst};
+    Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
+    finding.source = source_;
     finding.code.line = emitter_.lines();
     findings_.add(std::move(finding), subject, record_, gap);
 }
@@ -81,7 +82,8 @@ void MotionWriter::check_travel(const Readings& readings)
         const Joint& joint = assembly_.machine.joints[over.joint.value];
         const bool rotary = joint.kind == JointKind::rotary;
         report(Severity::error, "beyond-travel", joint.id, text_of(assembly_.machine, over),
-               rotary ? "lean the tool less, turn the part, or retract before it so that the joint can unwind" : "move the part or choose another tool length",
+               rotary ? "lean the tool less, turn the part, or retract before it so that the joint can unwind"
+                      : "move the part or choose another tool length",
                over.beyond, neighbouring_records);
     }
 }
@@ -229,7 +231,8 @@ void MotionWriter::add_feed(Statement& statement, FeedMode mode, double value)
         most = 0;
     }
     if (most > 0 && value > most) {
-        report(Severity::warning, "feed-clamped", "", fmt::format("the control takes no larger feed word than {:g}; the move becomes slower", most * 60),
+        report(Severity::warning, "feed-clamped", "",
+               fmt::format("the control takes no larger feed word than {:g}; the move becomes slower", most * 60),
                "lower the feed, or merge the short moves", value / most);
         value = most;
     }
@@ -242,7 +245,8 @@ void MotionWriter::add_block_feed(Statement& statement, const Readings& target, 
     const BlockTime time = block_time(assembly_.machine, now_, target, seconds);
     if (time.limited) {
         const std::string& id = assembly_.machine.joints[time.joint.value].id;
-        report(Severity::remark, "feed-limited", id, fmt::format("{} is too slow for the asked feed: {:.1f} times slower here", id, time.seconds / seconds),
+        report(Severity::remark, "feed-limited", id,
+               fmt::format("{} is too slow for the asked feed: {:.1f} times slower here", id, time.seconds / seconds),
                "nothing has to be done; a lower feed or a faster joint would even it out", time.seconds / seconds);
     }
     if (!differs(target, true)) {
@@ -299,7 +303,8 @@ void MotionWriter::feed_line(const Readings& target, double seconds, double leng
 void MotionWriter::feed(const PathPiece& piece, const Readings& start, const FeedSpec& feed)
 {
     if (!(feed.seconds(1) > 0)) {
-        report(Severity::error, "feed-missing", "", "a cut without a feed", "state FEDRAT (and SPINDL for a feed per revolution) before it", 1);
+        report(Severity::error, "feed-missing", "", "a cut without a feed", "state FEDRAT (and SPINDL for a feed per revolution) before it",
+               1);
         return;
     }
     if (piece.arc) {
@@ -319,7 +324,8 @@ void MotionWriter::feed(const PathPiece& piece, const Readings& start, const Fee
                "retract before this move, or lean the tool away from the pole", 1);
     }
     if (parts.capped) {
-        report(Severity::error, "too-many-blocks", "", fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
+        report(Severity::error, "too-many-blocks", "",
+               fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
                "lean the tool away from the pole, or allow a larger tolerance", parts.worst.tip);
     }
     double before = 0;

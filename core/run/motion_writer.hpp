@@ -19,7 +19,7 @@ namespace wexilum {
 /// The feed a record asks for.
 struct FeedSpec {
     FeedMode mode = FeedMode::per_minute;
-    double value = 0;       ///< as in record::Feed; 0: none stated yet
+    double value = 0; ///< as in record::Feed; 0: none stated yet
     double spindle_rpm = 0;
     /// Time for a way of the tip; 0 where the feed is missing.
     [[nodiscard]] double seconds(double length) const;
@@ -30,7 +30,11 @@ public:
     /// Everything must outlive the writer. It starts where the machine is at home, position not yet stated.
     MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings);
 
-    void set_place(const Place& source, std::size_t record) { source_ = source; record_ = record; }
+    void set_place(const Place& source, std::size_t record)
+    {
+        source_ = source;
+        record_ = record;
+    }
     /// A tool is in the spindle now: its length has to be stated with the next approach.
     void set_tool(const Tool& tool);
 

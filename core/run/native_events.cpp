@@ -28,8 +28,7 @@ NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, con
     : assembly_(assembly), outline_(outline), choices_(choices), findings_(findings), joint_names_(assembly.joint_names()),
       emitter_(assembly.dialect, assembly.controller, joint_names_), motion_(assembly, emitter_, findings),
       cycles_(assembly, emitter_, motion_)
-{
-}
+{}
 
 void NativeEvents::note_sources()
 {
@@ -39,8 +38,8 @@ void NativeEvents::note_sources()
 
 void NativeEvents::error(const char* kind, std::string message, std::string cure)
 {
-    Finding finding{Severity::error, kind, std::move(message), std::move(cure), 1,
-                    place_of(assembly_.toolpath, assembly_.toolpath.records[index_].source), 0, {}, 0, 0};
+    Finding finding = Finding::make(Severity::error, kind, std::move(message), std::move(cure));
+    finding.source = place_of(assembly_.toolpath, assembly_.toolpath.records[index_].source);
     findings_.add(std::move(finding), "", index_);
 }
 
@@ -57,8 +56,9 @@ void NativeEvents::finish()
     note_sources();
     const std::size_t most = assembly_.controller.line_most;
     if (most > 0 && emitter_.longest() > most) {
-        Finding finding{Severity::error, "line-too-long", fmt::format("a line has {} characters, the control takes {}", emitter_.longest(), most),
-                        "shorten comments, write fewer decimals or no blanks", 1, {}, 0, {}, 0, 0};
+        Finding finding = Finding::make(Severity::error, "line-too-long",
+                                        fmt::format("a line has {} characters, the control takes {}", emitter_.longest(), most),
+                                        "shorten comments, write fewer decimals or no blanks");
         finding.code.line = emitter_.longest_line();
         findings_.add(std::move(finding));
     }
@@ -263,7 +263,8 @@ void NativeEvents::on(const record::Coolant& r)
 void NativeEvents::ready_to_move()
 {
     const bool turning = wanted_spindle_.state != SpindleState::off;
-    if (turning && assembly_.setup.spindle == Actor::program && (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
+    if (turning && assembly_.setup.spindle == Actor::program &&
+        (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
         Statement statement{StatementKind::state, {}};
         const auto counts = motion_.frame().rounding().counts(Quantity::speed, wanted_spindle_.speed_rpm);
         statement.slots.push_back({Role::speed, 0, Quantity::speed, counts, {}});

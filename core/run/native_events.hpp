@@ -68,8 +68,8 @@ private:
     std::size_t calls_ = 0; // tool calls done
     const Tool* tool_ = nullptr;
     std::string operation_;
-    std::optional<Pose> pose_;         // part's frame, where the path stands
-    std::optional<Readings> planned_;  // exact readings there
+    std::optional<Pose> pose_;        // part's frame, where the path stands
+    std::optional<Readings> planned_; // exact readings there
     FeedSpec feed_;
     record::Spindle wanted_spindle_;
     record::SpindleState spindle_ = record::SpindleState::off;

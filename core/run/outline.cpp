@@ -9,7 +9,9 @@ namespace {
 
 Finding finding(Severity severity, const char* kind, std::string message, std::string cure, const Place& place)
 {
-    return {severity, kind, std::move(message), std::move(cure), 1, place, 0, {}, 0, 0};
+    Finding out = Finding::make(severity, kind, std::move(message), std::move(cure));
+    out.source = place;
+    return out;
 }
 
 void check_tool(const Assembly& a, const record::ToolChange& change, const Place& place, std::size_t index, FindingList& findings)
@@ -17,7 +19,8 @@ void check_tool(const Assembly& a, const record::ToolChange& change, const Place
     const Tool* tool = a.setup.find_tool(change.number);
     if (tool == nullptr) {
         findings.add(finding(Severity::error, "tool-missing", fmt::format("the tool {} is not in the tool table", change.number),
-                             fmt::format("add it to {}", a.setup.file), place), std::to_string(change.number), index, SIZE_MAX / 2);
+                             fmt::format("add it to {}", a.setup.file), place),
+                     std::to_string(change.number), index, SIZE_MAX / 2);
         return;
     }
     if (!tool->length) {
@@ -28,7 +31,8 @@ void check_tool(const Assembly& a, const record::ToolChange& change, const Place
         findings.add(finding(Severity::warning, "length-differs",
                              fmt::format("the toolpath says tool {} is {:.3f} mm long, the tool table says {:.3f} mm", change.number,
                                          *change.length, *tool->length),
-                             "the tool table is used; correct the one that is wrong", place), std::to_string(change.number), index);
+                             "the tool table is used; correct the one that is wrong", place),
+                     std::to_string(change.number), index);
     }
 }
 
@@ -64,9 +68,10 @@ Outline outline_of(const Assembly& a, FindingList& findings)
             check_tool(a, *change, place, i, findings);
         }
         if (const auto* unknown = std::get_if<record::Unknown>(&record.data)) {
-            findings.add(finding(Severity::warning, "unknown-word", fmt::format("{} is not understood and has no effect: {}", unknown->word,
-                                                                                unknown->text.substr(0, 60)),
-                                 "take it out of the toolpath, or say with INSERT what the control shall read", place), unknown->word, i, SIZE_MAX / 2);
+            findings.add(finding(Severity::warning, "unknown-word",
+                                 fmt::format("{} is not understood and has no effect: {}", unknown->word, unknown->text.substr(0, 60)),
+                                 "take it out of the toolpath, or say with INSERT what the control shall read", place),
+                         unknown->word, i, SIZE_MAX / 2);
         }
         const Pose* pose = end_pose(record.data);
         if (pose != nullptr && !std::holds_alternative<record::From>(record.data)) {

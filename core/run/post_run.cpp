@@ -21,8 +21,8 @@ void report_choice(const Assembly& a, const Choice& choice, const Place& place, 
         const Vec3 nearest = a.setup.part.linear().transpose() * choice.nearest_axis;
         finding.kind = "unreachable";
         finding.message = fmt::format("no rotary posture brings the tool axis there: {:.3f} deg are missing", to_deg(choice.missed_by));
-        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part", nearest.x(),
-                                   nearest.y(), nearest.z());
+        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part",
+                                   nearest.x(), nearest.y(), nearest.z());
         break;
     }
     case ChoiceProblem::beyond_travel: return; // said where the block is written
@@ -35,10 +35,13 @@ void report_choice(const Assembly& a, const Choice& choice, const Place& place, 
     if (!finding.kind.empty()) {
         findings.add(std::move(finding), "", record);
     } else if (choice.pole < pole_angle) {
-        findings.add({Severity::remark, "near-singular",
-                      fmt::format("the tool axis comes within {:.4f} deg of a direction in which a rotary joint does nothing", to_deg(choice.pole)),
-                      "lean the tool away if the joint turns fast here", 1, place, 0, {}, 0, -choice.pole},
-                     "", record);
+        finding.severity = Severity::remark;
+        finding.kind = "near-singular";
+        finding.message =
+            fmt::format("the tool axis comes within {:.4f} deg of a direction in which a rotary joint does nothing", to_deg(choice.pole));
+        finding.cure = "lean the tool away if the joint turns fast here";
+        finding.worst = -choice.pole;
+        findings.add(std::move(finding), "", record);
     }
 }
 

@@ -11,7 +11,7 @@
 namespace wexilum {
 
 struct CodeFile {
-    std::string name;      ///< file name with extension, no folder
+    std::string name; ///< file name with extension, no folder
     std::string text;
     std::uint32_t blocks = 0; ///< lines
     std::string channel = "1";

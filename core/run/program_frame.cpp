@@ -28,10 +28,7 @@ std::int64_t ProgramFrame::counts(std::size_t joint, double reading) const
     return rounding_.counts(quantity(joint), reading - shift(joint));
 }
 
-std::int64_t ProgramFrame::machine_counts(std::size_t joint, double reading) const
-{
-    return rounding_.counts(quantity(joint), reading);
-}
+std::int64_t ProgramFrame::machine_counts(std::size_t joint, double reading) const { return rounding_.counts(quantity(joint), reading); }
 
 double ProgramFrame::reading(std::size_t joint, std::int64_t counts) const
 {

@@ -69,28 +69,31 @@ void read_tool(const Node& node, const FileUnits& units, Setup& setup, json::Pro
 
 void read_offsets(Fields& root, const FileUnits& units, Setup& setup)
 {
-    root.each_member("offsets", [&](const std::string& name, const Node& node) {
-        Fields fields(node, fmt::format("the offset register {}", name), root.problems());
-        auto& values = setup.offsets[name];
-        for (const auto& [joint, value] : node.members) {
-            if (joint.starts_with("x-")) {
-                continue;
+    root.each_member(
+        "offsets",
+        [&](const std::string& name, const Node& node) {
+            Fields fields(node, fmt::format("the offset register {}", name), root.problems());
+            auto& values = setup.offsets[name];
+            for (const auto& [joint, value] : node.members) {
+                if (joint.starts_with("x-")) {
+                    continue;
+                }
+                const bool angle = value.kind == Kind::object;
+                double number = 0;
+                if (angle) {
+                    Fields inner(value, fmt::format("the offset of {}", joint), root.problems());
+                    inner.number("angle", number, json::any_length, true);
+                    inner.finish();
+                } else if (value.kind == Kind::number && std::abs(value.number) <= 1e7) {
+                    number = value.number;
+                } else {
+                    root.problem(value, fmt::format("the offset of {} is not a number within 1e7", joint),
+                                 "write a length, or {\"angle\": value} for a rotary joint");
+                }
+                values[joint] = number * units.of(!angle);
             }
-            const bool angle = value.kind == Kind::object;
-            double number = 0;
-            if (angle) {
-                Fields inner(value, fmt::format("the offset of {}", joint), root.problems());
-                inner.number("angle", number, json::any_length, true);
-                inner.finish();
-            } else if (value.kind == Kind::number && std::abs(value.number) <= 1e7) {
-                number = value.number;
-            } else {
-                root.problem(value, fmt::format("the offset of {} is not a number within 1e7", joint),
-                             "write a length, or {\"angle\": value} for a rotary joint");
-            }
-            values[joint] = number * units.of(!angle);
-        }
-    }, true);
+        },
+        true);
 }
 
 } // namespace
@@ -120,11 +123,11 @@ Result<Setup> read_setup(const json::Document& document)
         read_part(*part, units, setup, problems);
     }
     read_offsets(root, units, setup);
-    root.each_item("tools", [&](const Node& n) { read_tool(n, units, setup, problems); }, true);
+    root.each_item(
+        "tools", [&](const Node& n) { read_tool(n, units, setup, problems); }, true);
     if (const Node* who = root.node("done_by", Kind::object)) {
         Fields fields(*who, "done_by", problems);
-        const std::vector<std::pair<std::string, Actor>> actors{
-            {"program", Actor::program}, {"hand", Actor::hand}, {"none", Actor::none}};
+        const std::vector<std::pair<std::string, Actor>> actors{{"program", Actor::program}, {"hand", Actor::hand}, {"none", Actor::none}};
         fields.choice<Actor>("spindle", setup.spindle, actors);
         fields.choice<Actor>("coolant", setup.coolant, actors);
         fields.choice<Actor>("tool_change", setup.tool_change, actors);

@@ -15,8 +15,8 @@ struct Tool {
     std::uint32_t number = 0;
     std::string name;
     std::string shape;
-    double diameter = 0;              ///< mm
-    std::optional<double> length;     ///< gauge length in mm, from the tool mount to the tip; missing is an error where it is used
+    double diameter = 0;               ///< mm
+    std::optional<double> length;      ///< gauge length in mm, from the tool mount to the tip; missing is an error where it is used
     std::uint32_t length_register = 0; ///< the controller's register that holds the length
     Place place;
 };
@@ -26,8 +26,8 @@ enum class Actor { program, hand, none };
 
 struct Setup {
     std::string name;
-    std::string holder;                ///< id of the work mount
-    Frame part = Frame::Identity();    ///< the part's frame seen from the holder
+    std::string holder;             ///< id of the work mount
+    Frame part = Frame::Identity(); ///< the part's frame seen from the holder
     /// Register name -> joint id -> machine reading (mm or rad) at which the controller's word for that joint is zero.
     std::map<std::string, std::map<std::string, double>> offsets;
     std::vector<Tool> tools;

@@ -11,15 +11,9 @@ namespace {
 
 constexpr double parallel = 1e-9; // rad
 
-Error unsupported(std::string message, std::string cure)
-{
-    return {ErrorKind::unsupported, std::move(message), {}, std::move(cure)};
-}
+Error unsupported(std::string message, std::string cure) { return {ErrorKind::unsupported, std::move(message), {}, std::move(cure)}; }
 
-Vec3 rotate(const Vec3& axis, double angle, const Vec3& v)
-{
-    return Eigen::AngleAxisd(angle, axis) * v;
-}
+Vec3 rotate(const Vec3& axis, double angle, const Vec3& v) { return Eigen::AngleAxisd(angle, axis) * v; }
 
 double across(const Vec3& a, const Vec3& b) { return a.cross(b).norm(); }
 
@@ -39,9 +33,9 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
         }
     }
     if (out.linear_.size() != 3) {
-        return unsupported(fmt::format("a pose is solved with three linear joints between tool and work, this machine has {}",
-                                       out.linear_.size()),
-                           "lock or leave out joints until three remain");
+        return unsupported(
+            fmt::format("a pose is solved with three linear joints between tool and work, this machine has {}", out.linear_.size()),
+            "lock or leave out joints until three remain");
     }
     Mat3 columns;
     for (int i = 0; i < 3; ++i) {

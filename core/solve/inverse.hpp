@@ -23,13 +23,13 @@ struct Candidate {
     Readings readings;
     int branch = 0;
     Outcome outcome = Outcome::solved;
-    double residual = 0;  ///< rad between the asked and the reached tool axis
-    double pole = 10;     ///< rad to the nearest direction in which the first rotary joint does nothing; large without one
+    double residual = 0; ///< rad between the asked and the reached tool axis
+    double pole = 10;    ///< rad to the nearest direction in which the first rotary joint does nothing; large without one
 };
 
 struct Candidates {
-    std::vector<Candidate> list;    ///< none or up to two branches, each at the turns nearest to the given readings
-    double missed_by = 0;           ///< rad to the nearest reachable direction, where the list is empty
+    std::vector<Candidate> list;       ///< none or up to two branches, each at the turns nearest to the given readings
+    double missed_by = 0;              ///< rad to the nearest reachable direction, where the list is empty
     Vec3 nearest_axis = Vec3::UnitZ(); ///< that direction, in the work's frame
 };
 

@@ -9,8 +9,8 @@
 namespace wexilum {
 namespace {
 
-constexpr double calm_turn = 0.35;   // rad: a rotary joint that turns less is on its sheet without a closer look
-constexpr int deepest_look = 12;     // halvings of one move while following a sheet
+constexpr double calm_turn = 0.35; // rad: a rotary joint that turns less is on its sheet without a closer look
+constexpr int deepest_look = 12;   // halvings of one move while following a sheet
 
 double largest_turn(const InverseSolver& solver, const Readings& a, const Readings& b)
 {
@@ -133,7 +133,8 @@ std::vector<Candidate> starts(const InverseSolver& solver, const Machine& machin
 
 } // namespace
 
-std::optional<Candidate> follow(const InverseSolver& solver, const Pose& from_pose, const Readings& from, const Pose& to, double tool_length)
+std::optional<Candidate> follow(const InverseSolver& solver, const Pose& from_pose, const Readings& from, const Pose& to,
+                                double tool_length)
 {
     if (solver.rotary().empty()) {
         return nearest(solver, to, tool_length, from);

@@ -27,12 +27,12 @@ enum class ChoiceProblem {
 };
 
 struct Choice {
-    Readings readings;        ///< where there is a problem: the nearest that could be had, so that later checks can go on
+    Readings readings; ///< where there is a problem: the nearest that could be had, so that later checks can go on
     Outcome outcome = Outcome::solved;
-    double residual = 0;      ///< rad
-    double pole = 10;         ///< rad from the nearest pole
+    double residual = 0; ///< rad
+    double pole = 10;    ///< rad from the nearest pole
     ChoiceProblem problem = ChoiceProblem::none;
-    JointIndex joint;         ///< for beyond_travel
+    JointIndex joint; ///< for beyond_travel
     double missed_by = 0;
     Vec3 nearest_axis = Vec3::UnitZ(); ///< for unreachable, in the work's frame
 };

@@ -41,7 +41,9 @@ Result<CyclePlan> plan_cycle(const record::CycleStart& start)
 {
     const auto kind = cycle_kind(start.kind);
     if (!kind) {
-        return Error{ErrorKind::unsupported, fmt::format("the cycle kind '{}' has no meaning as motion", start.kind), {},
+        return Error{ErrorKind::unsupported,
+                     fmt::format("the cycle kind '{}' has no meaning as motion", start.kind),
+                     {},
                      "use DRILL, DEEP, BRKCHP, TAP, BORE or REAM, or expand the cycle in the toolpath"};
     }
     CyclePlan plan;
@@ -57,8 +59,8 @@ Result<CyclePlan> plan_cycle(const record::CycleStart& start)
     if (*kind == CycleKind::peck || *kind == CycleKind::chip_break) {
         plan.step = parameter(start, "step", 0);
         if (!(plan.step > 0)) {
-            return Error{ErrorKind::value, "a peck or chip-breaking cycle needs a STEP above zero", {},
-                         "state STEP,q in the CYCLE statement"};
+            return Error{
+                ErrorKind::value, "a peck or chip-breaking cycle needs a STEP above zero", {}, "state STEP,q in the CYCLE statement"};
         }
         if ((plan.clearance + depth) / plan.step > 10000) {
             return Error{ErrorKind::value, "the cycle's STEP makes more than 10000 pecks", {}, "state a larger STEP"};

@@ -17,11 +17,11 @@ enum class CycleKind { drill, peck, chip_break, tap, bore, ream };
 /// A cycle with its heights resolved, all in mm along the tool axis from the point, up positive.
 struct CyclePlan {
     CycleKind kind = CycleKind::drill;
-    double clearance = 0; ///< the height where feed begins
-    double bottom = 0;    ///< negative: where it ends
-    double retreat = 0;   ///< the height left at the end, >= clearance
-    double step = 0;      ///< infeed of a peck; 0 for one feed
-    double dwell = 0;     ///< seconds at the bottom
+    double clearance = 0;   ///< the height where feed begins
+    double bottom = 0;      ///< negative: where it ends
+    double retreat = 0;     ///< the height left at the end, >= clearance
+    double step = 0;        ///< infeed of a peck; 0 for one feed
+    double dwell = 0;       ///< seconds at the bottom
     bool feeds_out = false; ///< leaves the hole at feed (tap, bore, ream)
 };
 

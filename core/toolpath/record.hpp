@@ -100,11 +100,10 @@ struct Unknown {
 
 } // namespace record
 
-using RecordData =
-    std::variant<record::From, record::Rapid, record::Linear, record::Circular, record::CycleStart, record::CyclePoint,
-                 record::CycleEnd, record::ToolChange, record::Feed, record::Spindle, record::Coolant, record::ProgramName,
-                 record::Operation, record::Comment, record::Stop, record::OptionalStop, record::Dwell, record::InsertedText,
-                 record::ProgramEnd, record::Unknown>;
+using RecordData = std::variant<record::From, record::Rapid, record::Linear, record::Circular, record::CycleStart, record::CyclePoint,
+                                record::CycleEnd, record::ToolChange, record::Feed, record::Spindle, record::Coolant, record::ProgramName,
+                                record::Operation, record::Comment, record::Stop, record::OptionalStop, record::Dwell, record::InsertedText,
+                                record::ProgramEnd, record::Unknown>;
 
 struct Record {
     RecordData data;

@@ -28,7 +28,8 @@ Outcome run(const QStringList& arguments)
     QProcess process;
     process.start(WEXILUM_CLI, arguments);
     process.waitForFinished(120000);
-    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(), process.readAllStandardError()};
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(),
+            process.readAllStandardError()};
 }
 
 QString project() { return QString::fromStdString(demo_folder()); }
@@ -67,10 +68,12 @@ private Q_SLOTS:
         QCOMPARE(file["blocks"].toInt(), int(text.count('\n')));
         QVERIFY(json["findings"].toArray().isEmpty());
         // The code read back from its file is proven.
-        const Outcome back = run({"replay", "--project", project(), "--job", "mirror-cell", "--code", code.fileName(), "--from-unknown", "--json"});
+        const Outcome back =
+            run({"replay", "--project", project(), "--job", "mirror-cell", "--code", code.fileName(), "--from-unknown", "--json"});
         QCOMPARE(back.code, 0);
         const QJsonObject report = back.json();
-        QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_error_percent", "findings", "uncovered", "worst"}));
+        QCOMPARE(keys(report),
+                 (QStringList{"at_records", "between", "compared", "extra", "feed_error_percent", "findings", "uncovered", "worst"}));
         QCOMPARE(keys(report["between"].toObject()), (QStringList{"axis_budget_deg", "axis_deg", "tip_budget_mm", "tip_mm"}));
         QCOMPARE(keys(report["worst"].toObject()), (QStringList{"code", "source"}));
         QVERIFY(report["at_records"].toObject()["tip_mm"].toDouble() <= report["at_records"].toObject()["tip_budget_mm"].toDouble());

@@ -26,8 +26,10 @@ int validate(const QString& schema, const QString& file, QByteArray& said)
     return process.exitCode();
 }
 
-const std::vector<std::pair<const char*, const char*>> formats{{"machine", "machines"}, {"controller", "controllers"}, {"dialect", "dialects"}, {"setup", "setups"},
-                                                               {"job", "jobs"},         {"post", "posts"},             {"project", "."}};
+const std::vector<std::pair<const char*, const char*>> formats{{"machine", "machines"}, {"controller", "controllers"},
+                                                               {"dialect", "dialects"}, {"setup", "setups"},
+                                                               {"job", "jobs"},         {"post", "posts"},
+                                                               {"project", "."}};
 
 } // namespace
 
@@ -39,7 +41,8 @@ private Q_SLOTS:
         QTest::addColumn<QString>("schema");
         QTest::addColumn<QString>("folder");
         for (const auto& [format, folder] : formats) {
-            QTest::newRow(format) << QString(WEXILUM_SOURCE_DIR "/docs/schema/%1.schema.json").arg(format) << QString::fromStdString(demo_folder()) + '/' + folder;
+            QTest::newRow(format) << QString(WEXILUM_SOURCE_DIR "/docs/schema/%1.schema.json").arg(format)
+                                  << QString::fromStdString(demo_folder()) + '/' + folder;
         }
     }
     void schemas() // hold for every demo file, and refuse what the reader refuses: an unknown key, a missing one
@@ -104,7 +107,8 @@ private Q_SLOTS:
     void paths_named_in_the_docs_exist()
     {
         const QRegularExpression path("`((?:core|cli|tests|docs|demo|dev)/[A-Za-z0-9_./-]+)`");
-        for (const char* name : {"architecture.md", "add-a-format.md", "budget.md", "formats/cl.md", "../README.md", "../CONTRIBUTING.md"}) {
+        for (const char* name :
+             {"architecture.md", "add-a-format.md", "budget.md", "formats/cl.md", "../README.md", "../CONTRIBUTING.md"}) {
             const QString text = doc(name);
             int found = 0;
             for (auto matches = path.globalMatch(text); matches.hasNext();) {

@@ -17,9 +17,12 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("job");
         QTest::addColumn<QString>("edit");
-        QTest::newRow("mirror-cell") << "mirror-cell" << "";
-        QTest::newRow("mirror-back-face") << "mirror-back-face" << "";
-        QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell" << "radius";
+        QTest::newRow("mirror-cell") << "mirror-cell"
+                                     << "";
+        QTest::newRow("mirror-back-face") << "mirror-back-face"
+                                          << "";
+        QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"
+                                                      << "radius";
     }
     void code()
     {
@@ -28,7 +31,8 @@ private Q_SLOTS:
         std::vector<Edit> edits;
         if (edit == "radius") {
             edits = {{"dialects/morrow-m.json", R"("form": "centre")", R"("form": "radius")"},
-                     {"dialects/morrow-m.json", R"("drill": {"write": "native", "word": "G81"}, "peck": {"write": "native", "word": "G83"})",
+                     {"dialects/morrow-m.json",
+                      R"("drill": {"write": "native", "word": "G81"}, "peck": {"write": "native", "word": "G83"})",
                       R"("drill": {"write": "moves"}, "peck": {"write": "moves"})"}};
         }
         const Assembly a = load_demo(job.toStdString(), edits).value();
@@ -47,7 +51,9 @@ private Q_SLOTS:
         const auto wanted = lines_of(expected.readAll().toStdString());
         const auto got = lines_of(code);
         for (std::size_t i = 0; i < std::min(wanted.size(), got.size()); ++i) {
-            QVERIFY2(wanted[i] == got[i], qPrintable(QString("line %1: expected '%2', got '%3'").arg(i + 1).arg(QString::fromStdString(wanted[i]), QString::fromStdString(got[i]))));
+            QVERIFY2(wanted[i] == got[i], qPrintable(QString("line %1: expected '%2', got '%3'")
+                                                         .arg(i + 1)
+                                                         .arg(QString::fromStdString(wanted[i]), QString::fromStdString(got[i]))));
         }
         QCOMPARE(got.size(), wanted.size());
     }
@@ -88,7 +94,8 @@ private Q_SLOTS:
         const QStringList made = QDir(folder.path()).entryList(QDir::Files);
         QVERIFY(made.size() >= 3);
         for (const QString& name : made) {
-            QVERIFY2(read_file(folder.filePath(name).toStdString()) == read_file(demo_folder() + "/toolpaths/" + name.toStdString()), qPrintable(name));
+            QVERIFY2(read_file(folder.filePath(name).toStdString()) == read_file(demo_folder() + "/toolpaths/" + name.toStdString()),
+                     qPrintable(name));
         }
     }
 };

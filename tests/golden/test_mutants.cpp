@@ -81,7 +81,8 @@ private Q_SLOTS:
         QTest::addColumn<QString>("from");
         QTest::addColumn<QString>("to");
         const auto row = [](const char* name, bool five, const char* from, const char* to) {
-            QTest::newRow(name) << (five ? "mirror-back-face" : "mirror-cell") << (five ? "dialects/calder-t.json" : "dialects/morrow-m.json") << from << to;
+            QTest::newRow(name) << (five ? "mirror-back-face" : "mirror-cell")
+                                << (five ? "dialects/calder-t.json" : "dialects/morrow-m.json") << from << to;
         };
         row("axes swapped, three axes", false, R"("X": {"word": "X"}, "Y": {"word": "Y"})", R"("X": {"word": "Y"}, "Y": {"word": "X"})");
         row("axes swapped, five axes", true, R"("B": {"word": "B"}, "C": {"word": "C"})", R"("B": {"word": "C"}, "C": {"word": "B"})");
@@ -91,8 +92,10 @@ private Q_SLOTS:
         row("a decimal dropped, mm, five axes", true, R"("length": {"decimals": 3})", R"("length": {"decimals": 2})");
         row("a decimal dropped, degrees", true, R"("angle": {"decimals": 4})", R"("angle": {"decimals": 3})");
         row("the point dropped", false, R"("length": {"decimals": 3})", R"("length": {"decimals": 3, "point": "when-needed"})");
-        row("G2 and G3 exchanged", false, R"("arc-clockwise": "G2", "arc-counter-clockwise": "G3")", R"("arc-clockwise": "G3", "arc-counter-clockwise": "G2")");
-        row("centre words left out where unchanged", false, R"("axes", "feed", "speed", "cycle-depth")", R"("axes", "centre", "feed", "speed", "cycle-depth")");
+        row("G2 and G3 exchanged", false, R"("arc-clockwise": "G2", "arc-counter-clockwise": "G3")",
+            R"("arc-clockwise": "G3", "arc-counter-clockwise": "G2")");
+        row("centre words left out where unchanged", false, R"("axes", "feed", "speed", "cycle-depth")",
+            R"("axes", "centre", "feed", "speed", "cycle-depth")");
         row("inverse time left out where unchanged", true, R"("axes", "feed", "speed"])", R"("axes", "feed", "inverse-feed", "speed"])");
         row("tool change dropped", false, R"("T{tool} M6", )", "");
         row("tool change dropped, five axes", true, R"("T{tool} M6", )", "");
@@ -101,7 +104,8 @@ private Q_SLOTS:
         row("another work offset", false, R"("1": "G54")", R"("1": "G55")");
         row("retract not in machine coordinates", false, R"("machine-coordinates": "G53")", R"("machine-coordinates": "G90")");
         row("wrong cycle", false, R"("word": "G83")", R"("word": "G81")");
-        row("return levels exchanged", false, R"("return-initial": "G98", "return-clearance": "G99")", R"("return-initial": "G99", "return-clearance": "G98")");
+        row("return levels exchanged", false, R"("return-initial": "G98", "return-clearance": "G99")",
+            R"("return-initial": "G99", "return-clearance": "G98")");
     }
     void dialect()
     {
@@ -118,15 +122,24 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("from");
         QTest::addColumn<QString>("to");
-        QTest::newRow("pivot of B moved 0.05 mm in Z") << R"("point": [12.5, 0, -85.25])" << R"("point": [12.5, 0, -85.3])";
-        QTest::newRow("pivot of B moved 0.05 mm in X") << R"("point": [12.5, 0, -85.25])" << R"("point": [12.55, 0, -85.25])";
-        QTest::newRow("pivot of C moved 0.05 mm") << R"("direction": [0, 0, 1], "point": [3.75, -1.5, 0])" << R"("direction": [0, 0, 1], "point": [3.75, -1.55, 0])";
-        QTest::newRow("B turned round") << R"("direction": [0, 1, 0], "point")" << R"("direction": [0, -1, 0], "point")";
-        QTest::newRow("C turned round") << R"("direction": [0, 0, 1], "point")" << R"("direction": [0, 0, -1], "point")";
-        QTest::newRow("C read as the table's own motion") << R"("reading": "tool-relative", "travel": [-450, 450])" << R"("travel": [-450, 450])";
-        QTest::newRow("X turned round") << R"("direction": [1, 0, 0])" << R"("direction": [-1, 0, 0])";
-        QTest::newRow("gauge point moved 0.05 mm") << R"("point": [3.75, -1.5, 560])" << R"("point": [3.75, -1.5, 560.05])";
-        QTest::newRow("C carries B") << R"("parent": "B")" << R"("parent": "base")";
+        QTest::newRow("pivot of B moved 0.05 mm in Z") << R"("point": [12.5, 0, -85.25])"
+                                                       << R"("point": [12.5, 0, -85.3])";
+        QTest::newRow("pivot of B moved 0.05 mm in X") << R"("point": [12.5, 0, -85.25])"
+                                                       << R"("point": [12.55, 0, -85.25])";
+        QTest::newRow("pivot of C moved 0.05 mm") << R"("direction": [0, 0, 1], "point": [3.75, -1.5, 0])"
+                                                  << R"("direction": [0, 0, 1], "point": [3.75, -1.55, 0])";
+        QTest::newRow("B turned round") << R"("direction": [0, 1, 0], "point")"
+                                        << R"("direction": [0, -1, 0], "point")";
+        QTest::newRow("C turned round") << R"("direction": [0, 0, 1], "point")"
+                                        << R"("direction": [0, 0, -1], "point")";
+        QTest::newRow("C read as the table's own motion") << R"("reading": "tool-relative", "travel": [-450, 450])"
+                                                          << R"("travel": [-450, 450])";
+        QTest::newRow("X turned round") << R"("direction": [1, 0, 0])"
+                                        << R"("direction": [-1, 0, 0])";
+        QTest::newRow("gauge point moved 0.05 mm") << R"("point": [3.75, -1.5, 560])"
+                                                   << R"("point": [3.75, -1.5, 560.05])";
+        QTest::newRow("C carries B") << R"("parent": "B")"
+                                     << R"("parent": "base")";
     }
     void machine()
     {
@@ -157,7 +170,8 @@ private Q_SLOTS:
             if (moves(job.lines[i]) && moves(job.lines[i + 1]) && !interchangeable(job.lines, i)) {
                 std::vector<std::string> exchanged = job.lines;
                 std::swap(exchanged[i], exchanged[i + 1]);
-                QVERIFY2(noticed(job, exchanged), qPrintable(QString("exchanged lines %1 and %2: ").arg(i + 1).arg(i + 2) + QString::fromStdString(job.lines[i])));
+                QVERIFY2(noticed(job, exchanged),
+                         qPrintable(QString("exchanged lines %1 and %2: ").arg(i + 1).arg(i + 2) + QString::fromStdString(job.lines[i])));
             }
             ++tried;
         }
@@ -184,7 +198,8 @@ private Q_SLOTS:
                 const bool angle = word.captured(1) == "B" || word.captured(1) == "C";
                 const double change = (random() % 2 == 0 ? 6 : -6) * (angle ? 1e-4 : 1e-3);
                 QString changed = line;
-                changed.replace(word.capturedStart(), word.capturedLength(), word.captured(1) + QString::number(word.captured(2).toDouble() + change, 'f', angle ? 4 : 3));
+                changed.replace(word.capturedStart(), word.capturedLength(),
+                                word.captured(1) + QString::number(word.captured(2).toDouble() + change, 'f', angle ? 4 : 3));
                 std::vector<std::string> lines = job.lines;
                 lines[i] = changed.toStdString();
                 const ReplayReport report = replay_code(job.assembly, joined(lines));

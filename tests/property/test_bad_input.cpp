@@ -1,6 +1,6 @@
 // Broken and absurd input: every reader answers with an error that has a place and a cure, or copes; nothing crashes or hangs.
-#include "tests/support/demo.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
+#include "tests/support/demo.hpp"
 
 #include <QDirIterator>
 #include <QTest>
@@ -84,7 +84,8 @@ private Q_SLOTS:
     {
         // Every value of every definition replaced by values of other types and sizes, one at a time.
         int errors = 0;
-        const std::vector<std::string> others{"null", "true", "-1", "1e308", "\"\"", "[]", "{}", "[[[[[]]]]]", "99999999999999999999", "0.1"};
+        const std::vector<std::string> others{"null", "true", "-1", "1e308", "\"\"", "[]", "{}", "[[[[[]]]]]", "99999999999999999999",
+                                              "0.1"};
         for (const std::string& path : demo_files()) {
             if (!path.ends_with(".json")) {
                 continue;
@@ -116,8 +117,9 @@ private Q_SLOTS:
         int errors = 0;
         const std::string machine = demo_folder() + "/machines/tarn-3.json";
         const std::string path = demo_folder() + "/toolpaths/cell-holes.cl";
-        for (const std::string& text : {std::string(10 << 20, 'x'), std::string(10 << 20, '['), std::string(10 << 20, '"'), std::string(10 << 20, '1'),
-                                        "{\"format\": \"" + std::string(10 << 20, 'm') + "\"}", std::string(10 << 20, '\0'), std::string(10 << 20, ' ')}) {
+        for (const std::string& text :
+             {std::string(10 << 20, 'x'), std::string(10 << 20, '['), std::string(10 << 20, '"'), std::string(10 << 20, '1'),
+              "{\"format\": \"" + std::string(10 << 20, 'm') + "\"}", std::string(10 << 20, '\0'), std::string(10 << 20, ' ')}) {
             read(machine, text, errors);
             read(path, text, errors);
         }
@@ -135,8 +137,13 @@ private Q_SLOTS:
         const Assembly a = load_demo("mirror-cell").value();
         const std::string good = code_of(a);
         std::mt19937_64 random(seed);
-        std::vector<std::string> texts{"", std::string(10 << 20, 'X'), std::string(1 << 20, '('), std::string(5000, '\0'), "G1 X" + std::string(4000, '9'),
-                                       "G1 X1e308\nG1 Xnan F100.\nG2 X1. I1e5 F1.\n", "G83 X1. Y1. Z-1000. R2. Q0.001 F100.\n"};
+        std::vector<std::string> texts{"",
+                                       std::string(10 << 20, 'X'),
+                                       std::string(1 << 20, '('),
+                                       std::string(5000, '\0'),
+                                       "G1 X" + std::string(4000, '9'),
+                                       "G1 X1e308\nG1 Xnan F100.\nG2 X1. I1e5 F1.\n",
+                                       "G83 X1. Y1. Z-1000. R2. Q0.001 F100.\n"};
         for (int n = 0; n < 60; ++n) {
             std::string broken = good;
             for (int k = 0; k < 8; ++k) {

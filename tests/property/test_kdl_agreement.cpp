@@ -26,8 +26,14 @@ struct Twin {
     double tool_offset = 0;          // from the last frame down to the gauge point, along its z
 };
 
-KDL::Segment turn(const KDL::Vector& axis, const KDL::Vector& then) { return KDL::Segment(KDL::Joint(KDL::Vector::Zero(), axis, KDL::Joint::RotAxis), KDL::Frame(then)); }
-KDL::Segment slide(const KDL::Vector& axis, const KDL::Vector& then) { return KDL::Segment(KDL::Joint(KDL::Vector::Zero(), axis, KDL::Joint::TransAxis), KDL::Frame(then)); }
+KDL::Segment turn(const KDL::Vector& axis, const KDL::Vector& then)
+{
+    return KDL::Segment(KDL::Joint(KDL::Vector::Zero(), axis, KDL::Joint::RotAxis), KDL::Frame(then));
+}
+KDL::Segment slide(const KDL::Vector& axis, const KDL::Vector& then)
+{
+    return KDL::Segment(KDL::Joint(KDL::Vector::Zero(), axis, KDL::Joint::TransAxis), KDL::Frame(then));
+}
 KDL::Segment fixed(const KDL::Vector& step) { return KDL::Segment(KDL::Joint(KDL::Joint::None), KDL::Frame(step)); }
 
 const KDL::Vector ex(1, 0, 0);
@@ -205,7 +211,8 @@ private Q_SLOTS:
                 }
             }
             // Near a pole or a reach limit the readings themselves are badly conditioned; the pose above is not.
-            if (all.list.front().pole > 1e-3 && all.list.size() == 2 && (all.list[0].readings - all.list[1].readings).cwiseAbs().maxCoeff() > 1e-2) {
+            if (all.list.front().pole > 1e-3 && all.list.size() == 2 &&
+                (all.list[0].readings - all.list[1].readings).cwiseAbs().maxCoeff() > 1e-2) {
                 QVERIFY2(nearest < 1e-6, qPrintable(QString("pose %1: %2 off").arg(n).arg(nearest)));
             }
         }

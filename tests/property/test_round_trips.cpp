@@ -58,7 +58,9 @@ std::string wandering_path(std::mt19937_64& random)
 Result<Assembly> job_on(const Kind& kind, const std::string& cl)
 {
     OverlayFiles files;
-    const auto edit = [&](const std::string& file, auto change) { files.replaced[demo_folder() + "/" + file] = change(read_file(demo_folder() + "/" + file)); };
+    const auto edit = [&](const std::string& file, auto change) {
+        files.replaced[demo_folder() + "/" + file] = change(read_file(demo_folder() + "/" + file));
+    };
     files.replaced[demo_folder() + "/machines/tarn-5t.json"] = kind.machine();
     const std::string second = kind.second;
     if (second != "B") {
@@ -66,7 +68,8 @@ Result<Assembly> job_on(const Kind& kind, const std::string& cl)
             t = replaced(replaced(t, R"("B": "B")", R"("A": "A")"), R"("B": {"angle")", R"("A": {"angle")");
             return replaced(replaced(t, " B1", " A1"), " B0", " A0");
         });
-        edit("dialects/calder-t.json", [&](std::string t) { return replaced(replaced(t, R"("B": {"word": "B"})", R"("A": {"word": "A"})"), "XYZBC", "XYZABC"); });
+        edit("dialects/calder-t.json",
+             [&](std::string t) { return replaced(replaced(t, R"("B": {"word": "B"})", R"("A": {"word": "A"})"), "XYZBC", "XYZABC"); });
     }
     // A head's length can't be shifted along Z: there it is inside the coordinates.
     if (std::string(kind.name) != "table-table") {
@@ -79,7 +82,8 @@ Result<Assembly> job_on(const Kind& kind, const std::string& cl)
         return replaced(found == done.end() ? t : found->second, R"("change_position": {"Z": 0})", R"("change_position": {"Z": 2000})");
     });
     edit("setups/mirror-back.json", [&](std::string t) {
-        return replaced(replaced(t, R"("holder": "table")", std::string("\"holder\": \"") + kind.holder + "\""), "\"B\": {\"angle\": 0}", "\"" + second + "\": {\"angle\": 0}");
+        return replaced(replaced(t, R"("holder": "table")", std::string("\"holder\": \"") + kind.holder + "\""), "\"B\": {\"angle\": 0}",
+                        "\"" + second + "\": {\"angle\": 0}");
     });
     files.replaced[demo_folder() + "/toolpaths/mirror-back-face.cl"] = cl;
     files.replaced[demo_folder() + "/toolpaths/mirror-back-rim.cl"] = "FINI\n";

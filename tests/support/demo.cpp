@@ -61,8 +61,8 @@ QString shown(const FindingList& findings, std::size_t most)
             break;
         }
         out += QString("\n  %1 %2: %3 at %4 / %5")
-                   .arg(name_of(f.severity), QString::fromStdString(f.kind), QString::fromStdString(f.message), QString::fromStdString(f.source.text()),
-                        QString::fromStdString(f.code.text()));
+                   .arg(name_of(f.severity), QString::fromStdString(f.kind), QString::fromStdString(f.message),
+                        QString::fromStdString(f.source.text()), QString::fromStdString(f.code.text()));
     }
     return out.isEmpty() ? QString("no findings") : out;
 }

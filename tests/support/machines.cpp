@@ -21,47 +21,51 @@ std::string machine(const std::string& joints, const std::string& mounts, const 
 
 std::string table_table_json()
 {
-    return machine(std::string(linear_on_head) + R"(,
+    return machine(
+        std::string(linear_on_head) + R"(,
     {"id": "B", "kind": "rotary", "parent": "base", "direction": [0, 1, 0], "point": [10, 0, -75], "reading": "tool-relative",
      "travel": [-115, 115], "speed": 9000},
     {"id": "C", "kind": "rotary", "parent": "B", "direction": [0, 0, 1], "point": [30, -20, 0], "reading": "tool-relative",
      "travel": [-400, 400], "speed": 18000})",
-                   R"({"id": "table", "kind": "work", "parent": "C", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
+        R"({"id": "table", "kind": "work", "parent": "C", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
     {"id": "spindle", "kind": "tool", "parent": "Z", "point": [0, 0, 500], "z": [0, 0, 1], "x": [1, 0, 0]})",
-                   R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "B": 0, "C": 0}, "tool_length": 100, "tip": [0, 0, 400], "axis": [0, 0, 1]})");
+        R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "B": 0, "C": 0}, "tool_length": 100, "tip": [0, 0, 400], "axis": [0, 0, 1]})");
 }
 
 std::string head_head_json()
 {
-    return machine(std::string(linear_on_head) + R"(,
+    return machine(
+        std::string(linear_on_head) + R"(,
     {"id": "C", "kind": "rotary", "parent": "Z", "direction": [0, 0, 1], "point": [0, 0, 800], "travel": [-370, 370], "speed": 9000},
     {"id": "B", "kind": "rotary", "parent": "C", "direction": [0, 1, 0], "point": [12, 0, 620], "travel": [-100, 100], "speed": 9000})",
-                   R"({"id": "bed", "kind": "work", "parent": "base", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
+        R"({"id": "bed", "kind": "work", "parent": "base", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
     {"id": "spindle", "kind": "tool", "parent": "B", "point": [12, 0, 500], "z": [0, 0, 1], "x": [1, 0, 0]})",
-                   R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "B": 0, "C": 0}, "tool_length": 100, "tip": [12, 0, 400], "axis": [0, 0, 1]})");
+        R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "B": 0, "C": 0}, "tool_length": 100, "tip": [12, 0, 400], "axis": [0, 0, 1]})");
 }
 
 std::string head_table_json()
 {
-    return machine(std::string(linear_on_head) + R"(,
+    return machine(
+        std::string(linear_on_head) + R"(,
     {"id": "B", "kind": "rotary", "parent": "Z", "direction": [0, 1, 0], "point": [0, 0, 600], "travel": [-100, 100], "speed": 9000},
     {"id": "C", "kind": "rotary", "parent": "base", "direction": [0, 0, 1], "point": [40, 25, 0], "reading": "tool-relative",
      "travel": [-400, 400], "speed": 18000})",
-                   R"({"id": "table", "kind": "work", "parent": "C", "point": [40, 25, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
+        R"({"id": "table", "kind": "work", "parent": "C", "point": [40, 25, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
     {"id": "spindle", "kind": "tool", "parent": "B", "point": [0, 0, 500], "z": [0, 0, 1], "x": [1, 0, 0]})",
-                   R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "B": 0, "C": 0}, "tool_length": 100, "tip": [-40, -25, 400], "axis": [0, 0, 1]})");
+        R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "B": 0, "C": 0}, "tool_length": 100, "tip": [-40, -25, 400], "axis": [0, 0, 1]})");
 }
 
 std::string nutating_json()
 {
-    return machine(std::string(linear_on_head) + R"(,
+    return machine(
+        std::string(linear_on_head) + R"(,
     {"id": "A", "kind": "rotary", "parent": "Z", "direction": [0, 0.70710678118654752, 0.70710678118654752], "point": [0, 0, 560],
      "travel": [-185, 185], "speed": 9000},
     {"id": "C", "kind": "rotary", "parent": "base", "direction": [0, 0, 1], "point": [0, 0, 0], "reading": "tool-relative",
      "travel": [-400, 400], "speed": 18000})",
-                   R"({"id": "table", "kind": "work", "parent": "C", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
+        R"({"id": "table", "kind": "work", "parent": "C", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
     {"id": "spindle", "kind": "tool", "parent": "A", "point": [0, 0, 500], "z": [0, 0, 1], "x": [1, 0, 0]})",
-                   R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "A": 0, "C": 0}, "tool_length": 100, "tip": [0, 0, 400], "axis": [0, 0, 1]})");
+        R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "A": 0, "C": 0}, "tool_length": 100, "tip": [0, 0, 400], "axis": [0, 0, 1]})");
 }
 
 Machine machine_from(const std::string& text)

@@ -37,7 +37,8 @@ std::vector<std::string> OverlayFiles::list(const std::string& folder, const std
     std::vector<std::string> names = real_.list(folder, suffix);
     for (const auto& [path, text] : replaced) {
         const std::string prefix = folder + "/";
-        if (path.starts_with(prefix) && path.ends_with(suffix) && std::find(names.begin(), names.end(), path.substr(prefix.size())) == names.end()) {
+        if (path.starts_with(prefix) && path.ends_with(suffix) &&
+            std::find(names.begin(), names.end(), path.substr(prefix.size())) == names.end()) {
             names.push_back(path.substr(prefix.size()));
         }
     }

@@ -52,12 +52,18 @@ private Q_SLOTS:
         QTest::addColumn<QString>("cl");
         QTest::addColumn<QString>("wanted");
         // Right-handed about the plane's third axis is counter-clockwise: XY about +Z, ZX about +Y (from Z to X), YZ about +X.
-        QTest::newRow("XY, about +Z") << "RAPID\nGOTO/10,0,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/0,10,0\n" << "G3 X0. Y10. I-10. F500.";
-        QTest::newRow("XY, about -Z") << "RAPID\nGOTO/0,10,0\nCIRCLE/0,0,0,0,0,-1,10\nGOTO/10,0,0\n" << "G2 X10. Y0. J-10. F500.";
-        QTest::newRow("ZX, about +Y: from +Z to +X") << "RAPID\nGOTO/0,0,10\nCIRCLE/0,0,0,0,1,0,10\nGOTO/10,0,0\n" << "G18 G3 X10. Z0. K-10. F500.";
-        QTest::newRow("ZX, about -Y: from +X to +Z") << "RAPID\nGOTO/10,0,0\nCIRCLE/0,0,0,0,-1,0,10\nGOTO/0,0,10\n" << "G18 G2 X0. Z10. I-10. F500.";
-        QTest::newRow("YZ, about +X: from +Y to +Z") << "RAPID\nGOTO/0,10,0\nCIRCLE/0,0,0,1,0,0,10\nGOTO/0,0,10\n" << "G19 G3 Y0. Z10. J-10. F500.";
-        QTest::newRow("YZ, about -X: from +Z to +Y") << "RAPID\nGOTO/0,0,10\nCIRCLE/0,0,0,-1,0,0,10\nGOTO/0,10,0\n" << "G19 G2 Y10. Z0. K-10. F500.";
+        QTest::newRow("XY, about +Z") << "RAPID\nGOTO/10,0,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/0,10,0\n"
+                                      << "G3 X0. Y10. I-10. F500.";
+        QTest::newRow("XY, about -Z") << "RAPID\nGOTO/0,10,0\nCIRCLE/0,0,0,0,0,-1,10\nGOTO/10,0,0\n"
+                                      << "G2 X10. Y0. J-10. F500.";
+        QTest::newRow("ZX, about +Y: from +Z to +X") << "RAPID\nGOTO/0,0,10\nCIRCLE/0,0,0,0,1,0,10\nGOTO/10,0,0\n"
+                                                     << "G18 G3 X10. Z0. K-10. F500.";
+        QTest::newRow("ZX, about -Y: from +X to +Z") << "RAPID\nGOTO/10,0,0\nCIRCLE/0,0,0,0,-1,0,10\nGOTO/0,0,10\n"
+                                                     << "G18 G2 X0. Z10. I-10. F500.";
+        QTest::newRow("YZ, about +X: from +Y to +Z") << "RAPID\nGOTO/0,10,0\nCIRCLE/0,0,0,1,0,0,10\nGOTO/0,0,10\n"
+                                                     << "G19 G3 Y0. Z10. J-10. F500.";
+        QTest::newRow("YZ, about -X: from +Z to +Y") << "RAPID\nGOTO/0,0,10\nCIRCLE/0,0,0,-1,0,0,10\nGOTO/0,10,0\n"
+                                                     << "G19 G2 Y10. Z0. K-10. F500.";
     }
     void senses_in_the_three_planes()
     {
@@ -103,15 +109,16 @@ private Q_SLOTS:
         const QStringList whole = arcs_of("RAPID\nGOTO/10,0,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/10,-0.0002,0\n");
         QCOMPARE(whole, QStringList{"G3 I-10. F500."});
         // Ends that round apart in the wrong sense: start 0.0004 below, end 0.0006 above the same radius.
-        const QStringList split = arcs_of("RAPID\nGOTO/10,-0.0004,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/10,0.0006,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/10,-0.0004,0\n");
+        const QStringList split =
+            arcs_of("RAPID\nGOTO/10,-0.0004,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/10,0.0006,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/10,-0.0004,0\n");
         QVERIFY2(!split.isEmpty() && !split[0].startsWith("not proven"), qPrintable(split.join('\n')));
     }
 
     void arcs_out_of_plane_become_lines()
     {
         // A circle whose axis leans 45 degrees between Y and Z.
-        const auto loaded = demo_with_toolpath(
-            "mirror-cell", head + "RAPID\nGOTO/10,0,30\nCIRCLE/0,0,30,0,0.70710678,0.70710678,10\nGOTO/-10,0,30\n");
+        const auto loaded =
+            demo_with_toolpath("mirror-cell", head + "RAPID\nGOTO/10,0,30\nCIRCLE/0,0,30,0,0.70710678,0.70710678,10\nGOTO/-10,0,30\n");
         QVERIFY(loaded.ok());
         const std::string code = code_of(loaded.value());
         QVERIFY(!QString::fromStdString(code).contains(QRegularExpression("\\bG[23]\\b")));
@@ -128,7 +135,8 @@ private Q_SLOTS:
         // 10 where the control keeps the start's, 10.002 where it blends.
         for (const bool blend : {false, true}) {
             const Assembly a = load_demo("mirror-cell", {{"controllers/morrow-m.json", R"("radius_kept": "start")",
-                                                          blend ? R"("radius_kept": "blend")" : R"("radius_kept": "start")"}}).value();
+                                                          blend ? R"("radius_kept": "blend")" : R"("radius_kept": "start")"}})
+                                   .value();
             struct Keep final : ReplaySink {
                 std::optional<ReplayMove> arc;
                 void move(const ReplayMove& m) override { arc = m.arc ? m : arc; }

@@ -49,7 +49,8 @@ class TestClReader : public QObject {
 private Q_SLOTS:
     void positions_axes_and_lines()
     {
-        const Toolpath path = read("PARTNO DEMO\nMULTAX/ON\nGOTO/1,2,3, 0,0.6,0.8\n$$ remark\nGOTO/ 4, 5, $ \n  6\nRAPID\nGOTO/7,8,9\nGOTO/10,11,12\n");
+        const Toolpath path =
+            read("PARTNO DEMO\nMULTAX/ON\nGOTO/1,2,3, 0,0.6,0.8\n$$ remark\nGOTO/ 4, 5, $ \n  6\nRAPID\nGOTO/7,8,9\nGOTO/10,11,12\n");
         QCOMPARE(path.records.size(), std::size_t(5));
         const auto& first = std::get<record::Linear>(path.records[1].data);
         QVERIFY((first.to.axis - Vec3(0, 0.6, 0.8)).norm() < 1e-15);
@@ -128,7 +129,8 @@ private Q_SLOTS:
 
     void cycles()
     {
-        const Toolpath path = read("CYCLE/DEEP,DEPTH,20,CLEAR,2,STEP,6,RTRCTO,30,DWELL,0.5,MMPM,120\nGOTO/1,2,0\nRAPID\nGOTO/5,5,5\nGOTO/6,6,0\nCYCLE/OFF\nGOTO/7,7,7\n");
+        const Toolpath path = read("CYCLE/DEEP,DEPTH,20,CLEAR,2,STEP,6,RTRCTO,30,DWELL,0.5,MMPM,120\nGOTO/1,2,0\nRAPID\nGOTO/5,5,5\nGOTO/"
+                                   "6,6,0\nCYCLE/OFF\nGOTO/7,7,7\n");
         const auto& start = std::get<record::CycleStart>(path.records[0].data);
         QCOMPARE(start.kind, std::string("peck"));
         QCOMPARE(start.parameters.at("feed"), 2.0);
@@ -163,7 +165,9 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("wanted");
-        const auto row = [](const char* name, const char* text, const char* wanted) { QTest::newRow(name) << text << QString("t.cl:") + wanted; };
+        const auto row = [](const char* name, const char* text, const char* wanted) {
+            QTest::newRow(name) << text << QString("t.cl:") + wanted;
+        };
         row("four numbers", "GOTO/1,2,3,4", "1:1: GOTO takes 3 or 6 numbers, found 4; give x,y,z or x,y,z,i,j,k");
         row("no number", "GOTO/1,2..5,3", "1:8: '2..5' is not a number; write numbers like 12.5, -0.75 or 1.2E-3");
         row("a word", "GOTO/1,NAN,3", "1:8: GOTO takes numbers here, found the word NAN; give a number");
@@ -171,27 +175,39 @@ private Q_SLOTS:
         row("overflow", "GOTO/1,1e999,3", "1:8: the number '1e999' is beyond 1e9; check the file that wrote it; no machine is that large");
         row("missing", "GOTO/1,,3", "1:8: a parameter is missing; give a number or a word between the commas");
         row("after continuation", "GOTO/1, $\n  2, x3y\n", "2:6: GOTO takes numbers here, found the word X3Y; give a number");
-        row("no unit vector", "GOTO/1,2,3,0,0,2", "1:12: the tool axis has length 2.000000, not 1; give a unit vector from the tip to the holder");
+        row("no unit vector", "GOTO/1,2,3,0,0,2",
+            "1:12: the tool axis has length 2.000000, not 1; give a unit vector from the tip to the holder");
         row("opposite", "MULTAX/ON\nGOTO/0,0,0,0,0,1\nGOTO/1,0,0,0,0,-1",
-            "3:1: the tool axis turns right round between two records, so its way is not defined; add a record between them, or move there in RAPID");
+            "3:1: the tool axis turns right round between two records, so its way is not defined; add a record between them, or move there "
+            "in RAPID");
         row("circle first", "CIRCLE/0,0,0,0,0,1,5", "1:1: CIRCLE without a position before it; start with FROM or GOTO");
-        row("circle short", "GOTO/5,0,0\nCIRCLE/0,0,0,5", "2:1: CIRCLE takes at least 7 numbers, found 4; give centre x,y,z, axis i,j,k and radius");
-        row("circle without end", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\nFINI", "3:1: CIRCLE must be followed by its end point, found FINI; put a GOTO right after the CIRCLE in line 2");
-        row("circle at the end", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\n", "2:1: the file ends after CIRCLE without its end point; add the GOTO");
-        row("off the circle", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\nGOTO/0,6,0", "3:1: the end of the circle lies 1.000 mm off its radius; correct the CIRCLE in line 2 or the point");
-        row("rapid circle", "GOTO/5,0,0\nRAPID\nCIRCLE/0,0,0,0,0,1,5\nGOTO/0,5,0", "3:1: a CIRCLE can't be moved in RAPID; take RAPID away or state a feed");
+        row("circle short", "GOTO/5,0,0\nCIRCLE/0,0,0,5",
+            "2:1: CIRCLE takes at least 7 numbers, found 4; give centre x,y,z, axis i,j,k and radius");
+        row("circle without end", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\nFINI",
+            "3:1: CIRCLE must be followed by its end point, found FINI; put a GOTO right after the CIRCLE in line 2");
+        row("circle at the end", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\n",
+            "2:1: the file ends after CIRCLE without its end point; add the GOTO");
+        row("off the circle", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\nGOTO/0,6,0",
+            "3:1: the end of the circle lies 1.000 mm off its radius; correct the CIRCLE in line 2 or the point");
+        row("rapid circle", "GOTO/5,0,0\nRAPID\nCIRCLE/0,0,0,0,0,1,5\nGOTO/0,5,0",
+            "3:1: a CIRCLE can't be moved in RAPID; take RAPID away or state a feed");
         row("feed zero", "FEDRAT/0", "1:1: FEDRAT needs a number above zero; write FEDRAT/f,MMPM or the like");
         row("feed unit", "FEDRAT/5,FURLONG", "1:1: the feed unit FURLONG is not known; use PERMIN, PERREV, MMPM, IPM, MMPR, IPR or INVERS");
         row("tool", "LOADTL/1.5", "1:8: a tool number is whole and from 1 to 99999999; write LOADTL/n");
         row("coolant", "COOLNT/TEA", "1:1: COOLNT takes one of ON, OFF, FLOOD, MIST, THRU, AIR; name the coolant");
-        row("cycle", "CYCLE/DRILL,DEPTH", "1:13: after its kind CYCLE takes pairs of a word and a number; write CYCLE/DRILL,DEPTH,d,CLEAR,c,…");
+        row("cycle", "CYCLE/DRILL,DEPTH",
+            "1:13: after its kind CYCLE takes pairs of a word and a number; write CYCLE/DRILL,DEPTH,d,CLEAR,c,…");
         row("no word", "12,13", "1:1: a statement starts with a word, found '12,13'; each statement is WORD or WORD/parameters");
         row("no slash", "GOTO 1,2,3", "1:6: expected '/' after GOTO, found '1'; separate the word from its parameters by '/'");
-        row("after dollar", "GOTO/1, $ 2, 3", "1:10: text follows the continuation mark '$'; '$' must end the line; a remark starts with '$$'");
-        row("ends continued", "GOTO/1, $\n", "1:1: the file ends inside a continued statement; take the last '$' away or add what should follow it");
+        row("after dollar", "GOTO/1, $ 2, 3",
+            "1:10: text follows the continuation mark '$'; '$' must end the line; a remark starts with '$$'");
+        row("ends continued", "GOTO/1, $\n",
+            "1:1: the file ends inside a continued statement; take the last '$' away or add what should follow it");
         row("extra", "STOP/5", "1:6: STOP takes no parameters; take the parameters away");
         row("dwell", "DELAY/-1", "1:1: DELAY takes seconds, or revolutions and REV; write DELAY/2.5 or DELAY/3,REV");
-        row("times", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5,TIMES,0", "2:22: after its radius CIRCLE takes only TIMES and a whole number from 1 to 1000; write TIMES,n for n arrivals at the end point (a helix of n turns)");
+        row("times", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5,TIMES,0",
+            "2:22: after its radius CIRCLE takes only TIMES and a whole number from 1 to 1000; write TIMES,n for n arrivals at the end "
+            "point (a helix of n turns)");
     }
     void errors()
     {

@@ -33,37 +33,65 @@ private Q_SLOTS:
         const char* five = "mirror-back-face";
         const char* three = "mirror-cell";
         const char* m5 = "machines/tarn-5t.json";
-        row("axis not a unit vector", five, m5, R"("direction": [0, 0, 1], "point": [3.75, -1.5, 0])", R"("direction": [0, 0.1, 1], "point": [3.75, -1.5, 0])",
+        row("axis not a unit vector", five, m5, R"("direction": [0, 0, 1], "point": [3.75, -1.5, 0])",
+            R"("direction": [0, 0.1, 1], "point": [3.75, -1.5, 0])",
             "machines/tarn-5t.json:16:63: \"direction\" has length 1.0049876, not 1; give a unit vector with seven decimals or more");
-        row("unknown parent", five, m5, R"("parent": "B")", R"("parent": "D")", "machines/tarn-5t.json:16:45: no joint \"D\" stands above; name \"base\" or a joint listed before this one");
-        row("travel turned", five, m5, "[-110, 110]", "[110, -110]", "machines/tarn-5t.json:14:44: the travel's low end is not below its high end; write [low, high]");
+        row("unknown parent", five, m5, R"("parent": "B")", R"("parent": "D")",
+            "machines/tarn-5t.json:16:45: no joint \"D\" stands above; name \"base\" or a joint listed before this one");
+        row("travel turned", five, m5, "[-110, 110]", "[110, -110]",
+            "machines/tarn-5t.json:14:44: the travel's low end is not below its high end; write [low, high]");
         row("tool-relative head", five, m5, R"("travel": [-320, 320])", R"("reading": "tool-relative", "travel": [-320, 320])",
-            "machines/tarn-5t.json:8:17: the joint \"X\" carries the tool, so it can't read tool-relative; leave \"reading\" away: only a joint that carries the work can be read the other way");
+            "machines/tarn-5t.json:8:17: the joint \"X\" carries the tool, so it can't read tool-relative; leave \"reading\" away: only a "
+            "joint that carries the work can be read the other way");
         row("no speed", five, m5, R"("speed": 24000, "acceleration": 4500, "jerk": 60000},
-    {"id": "Y")", R"("acceleration": 4500, "jerk": 60000},
-    {"id": "Y")", "machines/tarn-5t.json:7:5: the joint lacks \"speed\"; add \"speed\": a number");
-        row("home outside", five, m5, R"("travel": [-540, 0], "home": 0)", R"("travel": [-540, -1], "home": 0)", "machines/tarn-5t.json:12:36: the home of \"Z\" lies outside its travel; give a home inside the travel");
-        row("other format", five, m5, "machine/1", "machine/2", "machines/tarn-5t.json:2:13: the format is \"machine/2\", not \"machine/1\"; write \"format\": \"machine/1\", or use another file");
-        row("unknown function", three, "controllers/morrow-m.json", R"("does": "dwell")", R"("does": "wait")", "controllers/morrow-m.json:10:20: no function is called \"wait\"; docs/formats/controller.md lists the functions");
-        row("word twice", three, "controllers/morrow-m.json", R"("G4":)", R"("G04": {"does": "dwell"}, "G4":)", "controllers/morrow-m.json:10:37: the word G4 stands twice; G1 and G01 are the same word: keep one");
-        row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)", "controllers/morrow-m.json:28:15: the power-on word G7 is not among the words; add it to \"words\"");
+    {"id": "Y")",
+            R"("acceleration": 4500, "jerk": 60000},
+    {"id": "Y")",
+            "machines/tarn-5t.json:7:5: the joint lacks \"speed\"; add \"speed\": a number");
+        row("home outside", five, m5, R"("travel": [-540, 0], "home": 0)", R"("travel": [-540, -1], "home": 0)",
+            "machines/tarn-5t.json:12:36: the home of \"Z\" lies outside its travel; give a home inside the travel");
+        row("other format", five, m5, "machine/1", "machine/2",
+            "machines/tarn-5t.json:2:13: the format is \"machine/2\", not \"machine/1\"; write \"format\": \"machine/1\", or use another "
+            "file");
+        row("unknown function", three, "controllers/morrow-m.json", R"("does": "dwell")", R"("does": "wait")",
+            "controllers/morrow-m.json:10:20: no function is called \"wait\"; docs/formats/controller.md lists the functions");
+        row("word twice", three, "controllers/morrow-m.json", R"("G4":)", R"("G04": {"does": "dwell"}, "G4":)",
+            "controllers/morrow-m.json:10:37: the word G4 stands twice; G1 and G01 are the same word: keep one");
+        row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
+            "controllers/morrow-m.json:28:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",
-            "dialects/morrow-m.json:42:68: the line has no field {tol}; use texts with the fields program, number, machine, operation, tool, tool-name, tool-length, next-tool, retract, rotary-home, spindle-off, coolant-off, work-offset");
+            "dialects/morrow-m.json:42:68: the line has no field {tol}; use texts with the fields program, number, machine, operation, "
+            "tool, tool-name, tool-length, next-tool, retract, rotary-home, spindle-off, coolant-off, work-offset");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
-            "dialects/morrow-m.json:31:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, length, compensation, cycle-return, spindle, coolant, once, axes, centre, radius, feed, inverse-feed, speed, tool, length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell");
-        row("dialect without a joint", five, "dialects/calder-t.json", R"(, "C": {"word": "C"})", "", "dialects/calder-t.json: the dialect has no word for the joint \"C\"; add it under \"axes\"");
-        row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "", "setups/mirror-back.json: the offset register 1 has no value for the joint \"C\"; state it, even where it is zero");
-        row("other holder", five, "setups/mirror-back.json", R"("holder": "table")", R"("holder": "vice")", "setups/mirror-back.json: the part is held by \"vice\", the machine's work mount is \"table\"; name the machine's work mount under \"part\"");
-        row("tool twice", three, "setups/mirror-cell.json", R"("number": 2)", R"("number": 1)", "setups/mirror-cell.json:11:5: the tool 1 stands twice; keep one of the two");
-        row("register twice", three, "setups/mirror-cell.json", R"("length_register": 2)", R"("length_register": 1)", "setups/mirror-cell.json:11:5: the length register 1 is used twice; give each tool its own");
-        row("out of the project", three, "jobs/mirror-cell.json", "setups/mirror-cell.json", "../secret.json", "jobs/mirror-cell.json:8:12: \"../secret.json\" leads out of the project; write a path from the project's folder");
+            "dialects/morrow-m.json:31:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
+            "length, compensation, cycle-return, spindle, coolant, once, axes, centre, radius, feed, inverse-feed, speed, tool, "
+            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell");
+        row("dialect without a joint", five, "dialects/calder-t.json", R"(, "C": {"word": "C"})", "",
+            "dialects/calder-t.json: the dialect has no word for the joint \"C\"; add it under \"axes\"");
+        row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "",
+            "setups/mirror-back.json: the offset register 1 has no value for the joint \"C\"; state it, even where it is zero");
+        row("other holder", five, "setups/mirror-back.json", R"("holder": "table")", R"("holder": "vice")",
+            "setups/mirror-back.json: the part is held by \"vice\", the machine's work mount is \"table\"; name the machine's work mount "
+            "under \"part\"");
+        row("tool twice", three, "setups/mirror-cell.json", R"("number": 2)", R"("number": 1)",
+            "setups/mirror-cell.json:11:5: the tool 1 stands twice; keep one of the two");
+        row("register twice", three, "setups/mirror-cell.json", R"("length_register": 2)", R"("length_register": 1)",
+            "setups/mirror-cell.json:11:5: the length register 1 is used twice; give each tool its own");
+        row("out of the project", three, "jobs/mirror-cell.json", "setups/mirror-cell.json", "../secret.json",
+            "jobs/mirror-cell.json:8:12: \"../secret.json\" leads out of the project; write a path from the project's folder");
         row("toolpath missing", three, "jobs/mirror-cell.json", "toolpaths/cell-pockets.cl", "toolpaths/nowhere.cl",
-            "jobs/mirror-cell.json:12:5: the toolpath toolpaths/nowhere.cl of the operation 10 can't be read: No such file or directory; correct the path, or put the file there");
-        row("no offset register", three, "jobs/mirror-cell.json", R"("work_offset": "1")", R"("work_offset": "4")", "setups/mirror-cell.json: the setup has no offset register 4; add the register under \"offsets\", or name another one in the job");
-        row("post broken", three, "posts/tarn-3.json", R"("version": "0.1.0",)", "", "posts/tarn-3.json:1:1: the post lacks \"version\"; add \"version\": a text");
-        row("controller witness", three, "controllers/morrow-m.json", R"("G2": {"does": "arc-clockwise"}, "G3": {"does": "arc-counter-clockwise"})",
+            "jobs/mirror-cell.json:12:5: the toolpath toolpaths/nowhere.cl of the operation 10 can't be read: No such file or directory; "
+            "correct the path, or put the file there");
+        row("no offset register", three, "jobs/mirror-cell.json", R"("work_offset": "1")", R"("work_offset": "4")",
+            "setups/mirror-cell.json: the setup has no offset register 4; add the register under \"offsets\", or name another one in the "
+            "job");
+        row("post broken", three, "posts/tarn-3.json", R"("version": "0.1.0",)", "",
+            "posts/tarn-3.json:1:1: the post lacks \"version\"; add \"version\": a text");
+        row("controller witness", three, "controllers/morrow-m.json",
+            R"("G2": {"does": "arc-clockwise"}, "G3": {"does": "arc-counter-clockwise"})",
             R"("G3": {"does": "arc-clockwise"}, "G2": {"does": "arc-counter-clockwise"})",
-            "controllers/morrow-m.json:42:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 instead of 2.9289; check the words, numbers and offsets of the controller, or the witness itself");
+            "controllers/morrow-m.json:42:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
+            "instead of 2.9289; check the words, numbers and offsets of the controller, or the witness itself");
     }
     void errors()
     {
@@ -80,7 +108,8 @@ private Q_SLOTS:
         const auto loaded = load_demo("mirror");
         QVERIFY(!loaded.ok());
         QVERIFY(QString::fromStdString(loaded.error().cure)
-                    .startsWith("its jobs are: fails-beyond-travel, fails-tilt-beyond-travel, fails-tool-without-length, fails-unreachable-direction, mirror-back-face, mirror-cell"));
+                    .startsWith("its jobs are: fails-beyond-travel, fails-tilt-beyond-travel, fails-tool-without-length, "
+                                "fails-unreachable-direction, mirror-back-face, mirror-cell"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

@@ -52,7 +52,8 @@ private Q_SLOTS:
         QVERIFY(big.open(QIODevice::WriteOnly));
         big.write(QByteArray(3 << 20, 'x'));
         big.close();
-        QCOMPARE(QString::fromStdString(files.read_all(big.fileName().toStdString(), 1 << 20).error().message), QString("the file is larger than 1 MiB"));
+        QCOMPARE(QString::fromStdString(files.read_all(big.fileName().toStdString(), 1 << 20).error().message),
+                 QString("the file is larger than 1 MiB"));
     }
 
     void tables()
@@ -69,12 +70,18 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("wanted");
-        QTest::newRow("empty") << "" << "t.csv:1:1: the table has no header; name the columns in the first line";
-        QTest::newRow("twice") << "x,x\n" << "t.csv:1:3: the header needs different names, found 'x'; name each column once";
-        QTest::newRow("short") << "x,y\n1\n" << "t.csv:2:1: the row has 1 numbers, the header 2 names; give one number a column";
-        QTest::newRow("nan") << "x,y\n1,nan\n" << "t.csv:2:3: 'nan' is not a number within 1e9; write numbers like 12.5 or -3e-4";
-        QTest::newRow("word") << "x,y\n1,two\n" << "t.csv:2:3: 'two' is not a number within 1e9; write numbers like 12.5 or -3e-4";
-        QTest::newRow("huge") << "x,y\n1e308,1\n" << "t.csv:2:1: '1e308' is not a number within 1e9; write numbers like 12.5 or -3e-4";
+        QTest::newRow("empty") << ""
+                               << "t.csv:1:1: the table has no header; name the columns in the first line";
+        QTest::newRow("twice") << "x,x\n"
+                               << "t.csv:1:3: the header needs different names, found 'x'; name each column once";
+        QTest::newRow("short") << "x,y\n1\n"
+                               << "t.csv:2:1: the row has 1 numbers, the header 2 names; give one number a column";
+        QTest::newRow("nan") << "x,y\n1,nan\n"
+                             << "t.csv:2:3: 'nan' is not a number within 1e9; write numbers like 12.5 or -3e-4";
+        QTest::newRow("word") << "x,y\n1,two\n"
+                              << "t.csv:2:3: 'two' is not a number within 1e9; write numbers like 12.5 or -3e-4";
+        QTest::newRow("huge") << "x,y\n1e308,1\n"
+                              << "t.csv:2:1: '1e308' is not a number within 1e9; write numbers like 12.5 or -3e-4";
     }
     void broken_tables()
     {

@@ -29,7 +29,8 @@ struct Run {
     Assembly a;
     Log log;
     FindingList findings;
-    explicit Run(const std::vector<std::string>& lines, bool from_unknown = false, const std::string& job = "mirror-cell", const std::vector<Edit>& edits = {})
+    explicit Run(const std::vector<std::string>& lines, bool from_unknown = false, const std::string& job = "mirror-cell",
+                 const std::vector<Edit>& edits = {})
         : a(load_demo(job, edits).value())
     {
         Interpreter control(a.controller, a.machine, control_memory(a.machine, a.setup), from_unknown, "t.nc", log, findings);
@@ -41,7 +42,10 @@ struct Run {
     [[nodiscard]] double z(std::size_t move) const { return log.moves.at(move).to[2]; }
 };
 
-QString message(const FindingList& findings) { return findings.list().empty() ? QString("none") : QString::fromStdString(findings.list().front().message); }
+QString message(const FindingList& findings)
+{
+    return findings.list().empty() ? QString("none") : QString::fromStdString(findings.list().front().message);
+}
 
 } // namespace
 
@@ -64,27 +68,48 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("line");
         QTest::addColumn<QString>("wanted");
-        QTest::newRow("unknown word") << "G33 X1." << "the control does not know G33";
-        QTest::newRow("twice") << "G1 X1. X2. F100." << "the word X stands twice in the block";
-        QTest::newRow("two motions") << "G0 G1 X1." << "two words of the group motion in one block";
-        QTest::newRow("no number") << "G0 X Y1." << "the word X has no readable number: ''";
-        QTest::newRow("broken number") << "G0 X1.2.3" << "the word X has no readable number: '1.2.3'";
-        QTest::newRow("open comment") << "G0 X1. (oops" << "the comment does not end in its line";
-        QTest::newRow("sign") << "G0 X1. #5" << "a word starts with a letter, found '#'";
-        QTest::newRow("digits") << "G0 X123456.789" << "the word X123456.789 has more than 8 digits";
-        QTest::newRow("lost word") << "G0 X1. Q5." << "the word Q5. has no meaning in this block";
-        QTest::newRow("no feed") << "G1 X1." << "a move at feed while no feed is in force";
-        QTest::newRow("feed zero") << "G1 X1. F0." << "a feed word is not above zero";
-        QTest::newRow("length without register") << "G43 Z5." << "a length is called without the register word H";
-        QTest::newRow("empty register") << "G43 H77" << "the length register 77 is empty";
-        QTest::newRow("arc without centre") << "G2 X1. F100." << "an arc needs either its centre or its radius, as the control takes it";
-        QTest::newRow("both forms") << "G2 X1. I1. R1. F100." << "an arc needs either its centre or its radius, as the control takes it";
-        QTest::newRow("wrong plane") << "G17 G2 X1. K1. F100." << "the centre word K does not lie in the plane xy";
-        QTest::newRow("radius too small") << "G2 X10. R1. F100." << "no arc of this radius joins start and end";
-        QTest::newRow("cycle without bottom") << "G81 X1. R2. F100." << "the cycle lacks its bottom, its clearance or its step";
-        QTest::newRow("axes after cycle off") << "G80 X1." << "axis words without a motion word in force";
-        QTest::newRow("dwell without time") << "G4" << "a dwell without its word P";
-        QTest::newRow("beyond travel") << "G0 X600." << "X goes 120.000 mm beyond the high end of its travel";
+        QTest::newRow("unknown word") << "G33 X1."
+                                      << "the control does not know G33";
+        QTest::newRow("twice") << "G1 X1. X2. F100."
+                               << "the word X stands twice in the block";
+        QTest::newRow("two motions") << "G0 G1 X1."
+                                     << "two words of the group motion in one block";
+        QTest::newRow("no number") << "G0 X Y1."
+                                   << "the word X has no readable number: ''";
+        QTest::newRow("broken number") << "G0 X1.2.3"
+                                       << "the word X has no readable number: '1.2.3'";
+        QTest::newRow("open comment") << "G0 X1. (oops"
+                                      << "the comment does not end in its line";
+        QTest::newRow("sign") << "G0 X1. #5"
+                              << "a word starts with a letter, found '#'";
+        QTest::newRow("digits") << "G0 X123456.789"
+                                << "the word X123456.789 has more than 8 digits";
+        QTest::newRow("lost word") << "G0 X1. Q5."
+                                   << "the word Q5. has no meaning in this block";
+        QTest::newRow("no feed") << "G1 X1."
+                                 << "a move at feed while no feed is in force";
+        QTest::newRow("feed zero") << "G1 X1. F0."
+                                   << "a feed word is not above zero";
+        QTest::newRow("length without register") << "G43 Z5."
+                                                 << "a length is called without the register word H";
+        QTest::newRow("empty register") << "G43 H77"
+                                        << "the length register 77 is empty";
+        QTest::newRow("arc without centre") << "G2 X1. F100."
+                                            << "an arc needs either its centre or its radius, as the control takes it";
+        QTest::newRow("both forms") << "G2 X1. I1. R1. F100."
+                                    << "an arc needs either its centre or its radius, as the control takes it";
+        QTest::newRow("wrong plane") << "G17 G2 X1. K1. F100."
+                                     << "the centre word K does not lie in the plane xy";
+        QTest::newRow("radius too small") << "G2 X10. R1. F100."
+                                          << "no arc of this radius joins start and end";
+        QTest::newRow("cycle without bottom") << "G81 X1. R2. F100."
+                                              << "the cycle lacks its bottom, its clearance or its step";
+        QTest::newRow("axes after cycle off") << "G80 X1."
+                                              << "axis words without a motion word in force";
+        QTest::newRow("dwell without time") << "G4"
+                                            << "a dwell without its word P";
+        QTest::newRow("beyond travel") << "G0 X600."
+                                       << "X goes 120.000 mm beyond the high end of its travel";
     }
     void lines_it_refuses()
     {

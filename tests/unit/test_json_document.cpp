@@ -60,11 +60,16 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("begins");
-        QTest::newRow("truncated") << "{\"a\": 1" << "f.json:1:8: not valid JSON: ";
-        QTest::newRow("second line") << "{\n\"a\": nan}" << "f.json:2:7: not valid JSON: ";
-        QTest::newRow("empty") << "" << "f.json:1:1: not valid JSON: ";
-        QTest::newRow("twice") << "{\"a\": 1,\n \"a\": 2}" << "f.json:2:2: the key \"a\" stands twice; keep one of the two";
-        QTest::newRow("too large a number") << "[1e999]" << "f.json:1:";
+        QTest::newRow("truncated") << "{\"a\": 1"
+                                   << "f.json:1:8: not valid JSON: ";
+        QTest::newRow("second line") << "{\n\"a\": nan}"
+                                     << "f.json:2:7: not valid JSON: ";
+        QTest::newRow("empty") << ""
+                               << "f.json:1:1: not valid JSON: ";
+        QTest::newRow("twice") << "{\"a\": 1,\n \"a\": 2}"
+                               << "f.json:2:2: the key \"a\" stands twice; keep one of the two";
+        QTest::newRow("too large a number") << "[1e999]"
+                                            << "f.json:1:";
     }
     void grammar_errors_have_a_place()
     {
@@ -77,7 +82,8 @@ private Q_SLOTS:
     void deep_nesting_is_an_error()
     {
         QVERIFY(error_of(std::string(64, '[') + std::string(64, ']')) == "no error");
-        QCOMPARE(error_of(std::string(65, '[') + std::string(65, ']')), QString("f.json:1:65: nested deeper than 64 levels; no file of this project needs such depth"));
+        QCOMPARE(error_of(std::string(65, '[') + std::string(65, ']')),
+                 QString("f.json:1:65: nested deeper than 64 levels; no file of this project needs such depth"));
         QVERIFY(error_of(std::string(1000000, '[')).contains("nested deeper"));
     }
 
@@ -85,16 +91,27 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("wanted");
-        QTest::newRow("fine") << R"({"n": 3, "x-mine": [1]})" << "no problem";
-        QTest::newRow("missing") << R"({"name": "a"})" << "f.json:1:1: the thing lacks \"n\"; add \"n\": a number";
-        QTest::newRow("wrong type") << R"({"n": "3"})" << "f.json:1:7: \"n\" of the thing must be a number, found a text; write a number";
-        QTest::newRow("range") << R"({"n": 11})" << "f.json:1:7: \"n\" of the thing is 11, outside 0 to 10; give a value in that range; mind the file's units";
-        QTest::newRow("choice") << R"({"n": 1, "kind": "c"})" << "f.json:1:18: \"kind\" of the thing can't be \"c\"; use one of: a, b";
-        QTest::newRow("unknown") << R"({"n": 1, "m": 2})"
-                                 << "f.json:1:15: the thing has no key \"m\"; use one of: n, name, kind, v, whole; keys of your own start with x-";
-        QTest::newRow("count") << R"({"n": 1, "v": [1, 2]})" << "f.json:1:15: \"v\" of the thing needs 3 numbers, found 2; give 3 numbers";
-        QTest::newRow("whole") << R"({"n": 1, "whole": 2.5})" << "f.json:1:19: \"whole\" of the thing must be a whole number from 1 to 9; give a whole number in that range";
-        QTest::newRow("no object") << R"([1])" << "f.json:1:1: the thing must be an object, found a list; write { \"key\": value, … }";
+        QTest::newRow("fine") << R"({"n": 3, "x-mine": [1]})"
+                              << "no problem";
+        QTest::newRow("missing") << R"({"name": "a"})"
+                                 << "f.json:1:1: the thing lacks \"n\"; add \"n\": a number";
+        QTest::newRow("wrong type") << R"({"n": "3"})"
+                                    << "f.json:1:7: \"n\" of the thing must be a number, found a text; write a number";
+        QTest::newRow("range")
+            << R"({"n": 11})"
+            << "f.json:1:7: \"n\" of the thing is 11, outside 0 to 10; give a value in that range; mind the file's units";
+        QTest::newRow("choice") << R"({"n": 1, "kind": "c"})"
+                                << "f.json:1:18: \"kind\" of the thing can't be \"c\"; use one of: a, b";
+        QTest::newRow("unknown")
+            << R"({"n": 1, "m": 2})"
+            << "f.json:1:15: the thing has no key \"m\"; use one of: n, name, kind, v, whole; keys of your own start with x-";
+        QTest::newRow("count") << R"({"n": 1, "v": [1, 2]})"
+                               << "f.json:1:15: \"v\" of the thing needs 3 numbers, found 2; give 3 numbers";
+        QTest::newRow("whole")
+            << R"({"n": 1, "whole": 2.5})"
+            << "f.json:1:19: \"whole\" of the thing must be a whole number from 1 to 9; give a whole number in that range";
+        QTest::newRow("no object") << R"([1])"
+                                   << "f.json:1:1: the thing must be an object, found a list; write { \"key\": value, … }";
     }
     void problems()
     {

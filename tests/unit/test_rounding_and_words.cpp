@@ -46,7 +46,9 @@ private Q_SLOTS:
         QCOMPARE(rounding.counts(Quantity::angle, to_rad(-12.34567)), std::int64_t(-123457));
         QCOMPARE(rounding.text(Quantity::feed, rounding.counts(Quantity::feed, 30.0)), std::string("1800."));
         // A control that resolves 0.005 mm gets multiples of it, whatever the decimals.
-        Assembly coarse = load_demo("mirror-back-face", {{"controllers/calder-t.json", R"("numbers": {"length": 0.001)", R"("numbers": {"length": 0.005)"}}).value();
+        Assembly coarse = load_demo("mirror-back-face",
+                                    {{"controllers/calder-t.json", R"("numbers": {"length": 0.001)", R"("numbers": {"length": 0.005)"}})
+                              .value();
         const Rounding steps(coarse.dialect, coarse.controller);
         QCOMPARE(steps.text(Quantity::length, steps.counts(Quantity::length, 1.2366)), std::string("1.235"));
     }
@@ -54,7 +56,8 @@ private Q_SLOTS:
     void inches_are_written_in_inches()
     {
         Assembly a = load_demo("mirror-cell", {{"dialects/morrow-m.json", R"("program_units": "mm")", R"("program_units": "inch")"},
-                                               {"dialects/morrow-m.json", R"("length": {"decimals": 3})", R"("length": {"decimals": 4})"}}).value();
+                                               {"dialects/morrow-m.json", R"("length": {"decimals": 3})", R"("length": {"decimals": 4})"}})
+                         .value();
         a.controller.length_increment = 0.0001;
         const Rounding rounding(a.dialect, a.controller);
         QCOMPARE(rounding.text(Quantity::length, rounding.counts(Quantity::length, 12.7)), std::string("0.5"));
@@ -68,7 +71,9 @@ private Q_SLOTS:
         WordEmitter emitter(a.dialect, a.controller, names);
         const auto block = [&](std::int64_t x, std::int64_t y) {
             emitter.emit({StatementKind::motion,
-                          {*emitter.function(Function::linear), {Role::axes, 1, Quantity::length, x, {}}, {Role::axes, 0, Quantity::length, y, {}}}});
+                          {*emitter.function(Function::linear),
+                           {Role::axes, 1, Quantity::length, x, {}},
+                           {Role::axes, 0, Quantity::length, y, {}}}});
         };
         block(1000, 2000);
         block(1000, 2500);

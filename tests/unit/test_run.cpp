@@ -62,9 +62,10 @@ private Q_SLOTS:
 
     void a_turn_between_cuts_goes_through_the_retract()
     {
-        const auto a = demo_with_toolpath("mirror-back-face", "MULTAX/ON\nLOADTL/5\nSPINDL/5000,CLW\nFEDRAT/500,MMPM\n"
-                                                             "RAPID\nGOTO/0,0,60,0,0.6,0.8\nGOTO/0,0,50,0,0.6,0.8\nRAPID\nGOTO/0,0,60,0,0.6,0.8\n"
-                                                             "RAPID\nGOTO/10,0,60,0.6,0,0.8\nGOTO/10,0,50,0.6,0,0.8\nRAPID\nGOTO/10,0,80,0.6,0,0.8\nFINI\n");
+        const auto a = demo_with_toolpath("mirror-back-face",
+                                          "MULTAX/ON\nLOADTL/5\nSPINDL/5000,CLW\nFEDRAT/500,MMPM\n"
+                                          "RAPID\nGOTO/0,0,60,0,0.6,0.8\nGOTO/0,0,50,0,0.6,0.8\nRAPID\nGOTO/0,0,60,0,0.6,0.8\n"
+                                          "RAPID\nGOTO/10,0,60,0.6,0,0.8\nGOTO/10,0,50,0.6,0,0.8\nRAPID\nGOTO/10,0,80,0.6,0,0.8\nFINI\n");
         QVERIFY(a.ok());
         QCOMPARE(proven(a.value()), QString());
         const QStringList code = body_of(a.value());
@@ -86,7 +87,8 @@ private Q_SLOTS:
         const auto peck = native.indexOf(QRegularExpression("^G98 G83 X0\\. Y52\\. Z-38\\. R2\\. Q7\\. P0\\.25 F180\\.$"));
         QVERIFY(peck > 0);
         QVERIFY(native.indexOf("G80") > 0);
-        const Edit expanded{"dialects/morrow-m.json", R"("drill": {"write": "native", "word": "G81"}, "peck": {"write": "native", "word": "G83"})",
+        const Edit expanded{"dialects/morrow-m.json",
+                            R"("drill": {"write": "native", "word": "G81"}, "peck": {"write": "native", "word": "G83"})",
                             R"("drill": {"write": "moves"}, "peck": {"write": "moves", "gap": 0.5})"};
         const Assembly a = load_demo("mirror-cell", {expanded}).value();
         const QString code = body_of(a).join('\n');
@@ -100,8 +102,9 @@ private Q_SLOTS:
 
     void every_cycle_kind_is_proven()
     {
-        for (const char* cycle : {"DRILL,DEPTH,12,CLEAR,2,MMPM,200", "DEEP,DEPTH,12,CLEAR,1.5,STEP,5,MMPM,150", "BRKCHP,DEPTH,12,CLEAR,2,STEP,4,MMPM,150",
-                                  "TAP,DEPTH,12,CLEAR,4,PITCH,1.25", "BORE,DEPTH,12,CLEAR,2,DWELL,0.5,MMPM,80", "REAM,DEPTH,9,CLEAR,2,RTRCTO,25,MMPM,90"}) {
+        for (const char* cycle :
+             {"DRILL,DEPTH,12,CLEAR,2,MMPM,200", "DEEP,DEPTH,12,CLEAR,1.5,STEP,5,MMPM,150", "BRKCHP,DEPTH,12,CLEAR,2,STEP,4,MMPM,150",
+              "TAP,DEPTH,12,CLEAR,4,PITCH,1.25", "BORE,DEPTH,12,CLEAR,2,DWELL,0.5,MMPM,80", "REAM,DEPTH,9,CLEAR,2,RTRCTO,25,MMPM,90"}) {
             const std::string text = std::string("LOADTL/2\nSPINDL/800,CLW\nFEDRAT/100,MMPM\nRAPID\nGOTO/0,0,30\nCYCLE/") + cycle +
                                      "\nGOTO/10,0,0\nGOTO/20,0,-1\nGOTO/20,10,3\nCYCLE/OFF\nRAPID\nGOTO/0,0,40\nFINI\n";
             const auto a = demo_with_toolpath("mirror-cell", text);
@@ -113,7 +116,9 @@ private Q_SLOTS:
     void rotary_feed_styles_keep_the_tip_s_feed()
     {
         for (const char* style : {"inverse-time", "per-minute"}) {
-            const Assembly a = load_demo("mirror-back-face", {{"dialects/calder-t.json", "\"rotary_feed\": \"inverse-time\"", std::string("\"rotary_feed\": \"") + style + "\""}}).value();
+            const Assembly a = load_demo("mirror-back-face", {{"dialects/calder-t.json", "\"rotary_feed\": \"inverse-time\"",
+                                                               std::string("\"rotary_feed\": \"") + style + "\""}})
+                                   .value();
             const ReplayReport report = replay_code(a, code_of(a));
             QVERIFY2(!report.findings.has_errors(), qPrintable(shown(report.findings)));
             QVERIFY(report.feed_error_percent < 0.5);
@@ -134,8 +139,10 @@ private Q_SLOTS:
 
     void sections_can_be_switched_off_and_replaced()
     {
-        const Assembly a = load_demo("mirror-cell", {{"jobs/mirror-cell.json", R"("work_offset": "1",)",
-                                                      R"~("work_offset": "1", "sections": {"program-end": "off", "operation": ["(--- {operation})"]},)~"}}).value();
+        const Assembly a =
+            load_demo("mirror-cell", {{"jobs/mirror-cell.json", R"("work_offset": "1",)",
+                                       R"~("work_offset": "1", "sections": {"program-end": "off", "operation": ["(--- {operation})"]},)~"}})
+                .value();
         const QStringList code = body_of(a);
         QVERIFY(!code.contains("M30"));
         QVERIFY(code.contains("(--- 20 SADDLE GROOVES)"));
@@ -144,8 +151,9 @@ private Q_SLOTS:
 
     void stops_dwells_comments_and_inserted_text()
     {
-        const auto a = demo_with_toolpath("mirror-cell", "LOADTL/1\nSPINDL/600,CLW\nFEDRAT/100,MMPM\nRAPID\nGOTO/0,0,10\nGOTO/0,0,0\nDELAY/1.5\nDELAY/5,REV\n"
-                                                         "PPRINT check the (width)\nOPSTOP\nSTOP\nINSERT M8\nGOTO/10,0,0\nCOOLNT/OFF\nRAPID\nGOTO/10,0,10\nFINI\n");
+        const auto a = demo_with_toolpath(
+            "mirror-cell", "LOADTL/1\nSPINDL/600,CLW\nFEDRAT/100,MMPM\nRAPID\nGOTO/0,0,10\nGOTO/0,0,0\nDELAY/1.5\nDELAY/5,REV\n"
+                           "PPRINT check the (width)\nOPSTOP\nSTOP\nINSERT M8\nGOTO/10,0,0\nCOOLNT/OFF\nRAPID\nGOTO/10,0,10\nFINI\n");
         QVERIFY(a.ok());
         const QStringList code = body_of(a.value());
         QVERIFY(code.contains("G4 P1.5"));
@@ -157,7 +165,8 @@ private Q_SLOTS:
 
     void unknown_words_and_other_trouble_is_said()
     {
-        const auto a = demo_with_toolpath("mirror-cell", "CUTCOM/LEFT\nGOTO/0,0,10\nLOADTL/9\nGOTO/0,0,0\nLOADTL/1,LENGTH,50\nRAPID\nGOTO/0,0,5\nGOTO/0,0,1\nFINI\n");
+        const auto a = demo_with_toolpath(
+            "mirror-cell", "CUTCOM/LEFT\nGOTO/0,0,10\nLOADTL/9\nGOTO/0,0,0\nLOADTL/1,LENGTH,50\nRAPID\nGOTO/0,0,5\nGOTO/0,0,1\nFINI\n");
         QVERIFY(a.ok());
         const RunResult run = post(a.value());
         QVERIFY(has_finding(run.findings, "unknown-word"));
@@ -175,25 +184,33 @@ private Q_SLOTS:
             const RunResult run = post(load_demo(job).value());
             for (const Finding& f : run.findings.list()) {
                 if (f.severity == Severity::error) {
-                    return QString("%1|%2|%3|%4").arg(QString::fromStdString(f.kind), QString::fromStdString(f.message), QString::fromStdString(f.source.file)).arg(f.source.line);
+                    return QString("%1|%2|%3|%4")
+                        .arg(QString::fromStdString(f.kind), QString::fromStdString(f.message), QString::fromStdString(f.source.file))
+                        .arg(f.source.line);
                 }
             }
             return QString("no error");
         };
         // The helix over the pocket at +X comes first: 345 + 78 + 6 = 429; worst is the pocket's wall: 345 + 78 + 19 = 442, against 420.
-        QCOMPARE(first("fails-beyond-travel"), QString("beyond-travel|X goes 22.000 mm beyond the high end of its travel|toolpaths/cell-pockets.cl|8"));
-        QCOMPARE(first("fails-tool-without-length"), QString("length-missing|the tool 2 (drill 8.5) has no length|toolpaths/cell-holes.cl|3"));
+        QCOMPARE(first("fails-beyond-travel"),
+                 QString("beyond-travel|X goes 22.000 mm beyond the high end of its travel|toolpaths/cell-pockets.cl|8"));
+        QCOMPARE(first("fails-tool-without-length"),
+                 QString("length-missing|the tool 2 (drill 8.5) has no length|toolpaths/cell-holes.cl|3"));
         // The groove leans from its 17th point on, in line 25; its last axis by 25 * 0.8 = 20 degrees.
-        QCOMPARE(first("fails-unreachable-direction"), QString("unreachable|no rotary posture brings the tool axis there: 20.000 deg are missing|toolpaths/tilted-groove.cl|25"));
+        QCOMPARE(first("fails-unreachable-direction"),
+                 QString("unreachable|no rotary posture brings the tool axis there: 20.000 deg are missing|toolpaths/tilted-groove.cl|25"));
         // Tilted by 35 + 30 * 3 = 125 degrees, B goes to 110.
-        QCOMPARE(first("fails-tilt-beyond-travel").section('|', 0, 2), QString("beyond-travel|B goes 15.000 deg beyond the low end of its travel|toolpaths/rim-undercut.cl"));
+        QCOMPARE(first("fails-tilt-beyond-travel").section('|', 0, 2),
+                 QString("beyond-travel|B goes 15.000 deg beyond the low end of its travel|toolpaths/rim-undercut.cl"));
     }
 
     void findings_become_ranges_with_the_worst_value()
     {
         FindingList list;
         for (std::size_t i : {10, 11, 12, 40, 41}) {
-            list.add({Severity::error, "k", std::to_string(i), "c", 1, {"f", std::uint32_t(i), 0}, 0, {}, 0, i == 11 ? 5.0 : 1.0}, "X", i);
+            Finding finding = Finding::make(Severity::error, "k", std::to_string(i), "c", i == 11 ? 5.0 : 1.0);
+            finding.source = {"f", std::uint32_t(i), 0};
+            list.add(std::move(finding), "X", i);
         }
         QCOMPARE(list.list().size(), std::size_t(2));
         QCOMPARE(list.list()[0].message, std::string("11"));
@@ -203,7 +220,7 @@ private Q_SLOTS:
         QCOMPARE(list.list()[0].last_source_line, 12u);
         FindingList many;
         for (std::size_t i = 0; i < 100000; ++i) {
-            many.add({Severity::error, "k", "m", "c", 1, {"f", 1, 0}, 0, {}, 0, 0}, "X", i * 10);
+            many.add(Finding::make(Severity::error, "k", "m", "c"), "X", i * 10);
         }
         QCOMPARE(many.list().size(), FindingList::most_ranges);
         QCOMPARE(many.list().back().count, std::size_t(100000 - FindingList::most_ranges + 1));
@@ -224,11 +241,12 @@ private Q_SLOTS:
         for (int k = 0; k <= 40; ++k) {
             const double azimuth = to_rad(5.0 * k);
             char line[160];
-            std::snprintf(line, sizeof line, "%sGOTO/%.5f,%.5f,40,%.8f,%.8f,%.8f\n", k == 0 ? "RAPID\n" : "", 20 * std::cos(azimuth), 20 * std::sin(azimuth),
-                          0.5 * std::cos(azimuth), 0.5 * std::sin(azimuth), std::sqrt(0.75));
+            std::snprintf(line, sizeof line, "%sGOTO/%.5f,%.5f,40,%.8f,%.8f,%.8f\n", k == 0 ? "RAPID\n" : "", 20 * std::cos(azimuth),
+                          20 * std::sin(azimuth), 0.5 * std::cos(azimuth), 0.5 * std::sin(azimuth), std::sqrt(0.75));
             cl += line;
         }
-        const auto a = demo_with_toolpath("mirror-back-face", cl + "RAPID\nGOTO/0,0,90,0,0,1\nFINI\n", {{"machines/tarn-5t.json", "[-450, 450]", "[-280, 100]"}});
+        const auto a = demo_with_toolpath("mirror-back-face", cl + "RAPID\nGOTO/0,0,90,0,0,1\nFINI\n",
+                                          {{"machines/tarn-5t.json", "[-450, 450]", "[-280, 100]"}});
         QVERIFY(a.ok());
         QCOMPARE(proven(a.value()), QString());
     }

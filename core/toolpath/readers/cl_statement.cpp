@@ -57,8 +57,7 @@ std::string leading_word(std::string_view text)
 
 StatementReader::StatementReader(ByteSource& source, std::vector<std::string> text_words)
     : source_(source), text_words_(std::move(text_words))
-{
-}
+{}
 
 Result<bool> StatementReader::read_line(std::string& line)
 {
@@ -67,8 +66,10 @@ Result<bool> StatementReader::read_line(std::string& line)
         const std::size_t newline = buffer_.find('\n', searched);
         const std::size_t length = (newline == std::string::npos ? buffer_.size() : newline) - position_;
         if (length > max_line_bytes) {
-            return Error{ErrorKind::syntax, fmt::format("the line is longer than {} bytes", max_line_bytes),
-                         {{}, line_number_ + 1, 1}, "break it with '$', or check that this is a CL text file"};
+            return Error{ErrorKind::syntax,
+                         fmt::format("the line is longer than {} bytes", max_line_bytes),
+                         {{}, line_number_ + 1, 1},
+                         "break it with '$', or check that this is a CL text file"};
         }
         if (newline != std::string::npos || (ended_ && length > 0)) {
             line.assign(buffer_, position_, length);
@@ -117,11 +118,15 @@ Result<std::optional<Statement>> StatementReader::next()
             if (trimmed(text).empty()) {
                 return std::optional<Statement>{};
             }
-            return Error{ErrorKind::syntax, "the file ends inside a continued statement", {{}, line_number_, 1},
+            return Error{ErrorKind::syntax,
+                         "the file ends inside a continued statement",
+                         {{}, line_number_, 1},
                          "take the last '$' away or add what should follow it"};
         }
         if (const std::size_t zero = line.find('\0'); zero != std::string::npos) {
-            return Error{ErrorKind::syntax, "the line holds a zero byte", {{}, line_number_, static_cast<std::uint32_t>(zero + 1)},
+            return Error{ErrorKind::syntax,
+                         "the line holds a zero byte",
+                         {{}, line_number_, static_cast<std::uint32_t>(zero + 1)},
                          "check that this is a CL text file, not a binary one"};
         }
         std::string_view view(line);
@@ -132,7 +137,8 @@ Result<std::optional<Statement>> StatementReader::next()
             if (const std::size_t dollar = view.find('$'); dollar != std::string_view::npos) {
                 const bool remark = dollar + 1 < view.size() && view[dollar + 1] == '$';
                 if (!remark && !trimmed(view.substr(dollar + 1)).starts_with("$$") && !trimmed(view.substr(dollar + 1)).empty()) {
-                    return Error{ErrorKind::syntax, "text follows the continuation mark '$'",
+                    return Error{ErrorKind::syntax,
+                                 "text follows the continuation mark '$'",
                                  {{}, line_number_, static_cast<std::uint32_t>(dollar + 2)},
                                  "'$' must end the line; a remark starts with '$$'"};
                 }
@@ -143,7 +149,9 @@ Result<std::optional<Statement>> StatementReader::next()
         pieces_.push_back({text.size(), line_number_, 1});
         text += view;
         if (text.size() > max_statement_bytes) {
-            return Error{ErrorKind::syntax, "the continued statement is longer than 1 MiB", {{}, line_number_, 1},
+            return Error{ErrorKind::syntax,
+                         "the continued statement is longer than 1 MiB",
+                         {{}, line_number_, 1},
                          "end the statement; check for a '$' too many"};
         }
         if (continued) {
@@ -192,8 +200,8 @@ Result<Statement> StatementReader::parse(const std::string& text)
         return out;
     }
     if (text[at] != '/') {
-        return Error{ErrorKind::syntax, fmt::format("expected '/' after {}, found '{}'", out.word, shown(text.substr(at, 1))),
-                     place_at(at), "separate the word from its parameters by '/'"};
+        return Error{ErrorKind::syntax, fmt::format("expected '/' after {}, found '{}'", out.word, shown(text.substr(at, 1))), place_at(at),
+                     "separate the word from its parameters by '/'"};
     }
     for (++at;;) {
         const std::size_t comma = std::min(text.find(',', at), text.size());

@@ -56,7 +56,8 @@ Result<NumberTable> read_number_table(ByteSource& source, const std::string& fil
         at = end + 1;
         ++line_number;
         if (line.size() > max_line) {
-            return bad(file_name, line_number, 0, fmt::format("the line is longer than {} bytes", max_line), "check that this is a table of numbers");
+            return bad(file_name, line_number, 0, fmt::format("the line is longer than {} bytes", max_line),
+                       "check that this is a table of numbers");
         }
         if (trimmed(line).empty() || trimmed(line).front() == '#') {
             continue;
@@ -69,15 +70,16 @@ Result<NumberTable> read_number_table(ByteSource& source, const std::string& fil
             if (is_header) {
                 const std::string name(cell);
                 if (name.empty() || std::find(table.header.begin(), table.header.end(), name) != table.header.end()) {
-                    return bad(file_name, line_number, begin, fmt::format("the header needs different names, found '{}'", name.substr(0, 24)),
-                               "name each column once");
+                    return bad(file_name, line_number, begin,
+                               fmt::format("the header needs different names, found '{}'", name.substr(0, 24)), "name each column once");
                 }
                 table.header.push_back(name);
             } else {
                 double value = 0;
                 const auto [stop, problem] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
                 if (problem != std::errc{} || stop != cell.data() + cell.size() || !std::isfinite(value) || std::abs(value) > 1e9) {
-                    return bad(file_name, line_number, begin, fmt::format("'{}' is not a number within 1e9", std::string(cell.substr(0, 24))),
+                    return bad(file_name, line_number, begin,
+                               fmt::format("'{}' is not a number within 1e9", std::string(cell.substr(0, 24))),
                                "write numbers like 12.5 or -3e-4");
                 }
                 row.push_back(value);
@@ -88,7 +90,8 @@ Result<NumberTable> read_number_table(ByteSource& source, const std::string& fil
             continue;
         }
         if (row.size() != table.header.size()) {
-            return bad(file_name, line_number, 0, fmt::format("the row has {} numbers, the header {} names", row.size(), table.header.size()),
+            return bad(file_name, line_number, 0,
+                       fmt::format("the row has {} numbers, the header {} names", row.size(), table.header.size()),
                        "give one number a column");
         }
         table.rows.push_back(std::move(row));

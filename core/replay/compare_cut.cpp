@@ -1,0 +1,249 @@
+// Cuts of the comparer: every feed move of the path in order, nothing beside it, at the right feed.
+#include "core/replay/compare.hpp"
+
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+constexpr double close_tip = 0.25;     // mm: a wrong word rather than another motion
+const double close_axis = to_rad(0.5); // rad
+constexpr std::size_t look_ahead_items = 60;
+constexpr double feed_tolerance_percent = 0.5;
+constexpr double shortest_timed = 0.01; // mm
+
+/// Turn of the tool axis per mm of the tip's way; 0 where the tip stands still.
+double axis_rate(const PathPiece& piece)
+{
+    const double length = piece.length();
+    return length > still_length ? piece.turn() / length : 0;
+}
+
+} // namespace
+
+void Comparer::cut(const Seen& seen)
+{
+    // A first position without a way of its own may be reached at feed as well.
+    if (current() != nullptr && current()->kind == Expected::Kind::rapid && match_rapid(seen)) {
+        return;
+    }
+    while (current() != nullptr && current()->kind == Expected::Kind::rapid) {
+        miss_rapids();
+    }
+    if (current() == nullptr || current()->kind != Expected::Kind::feed) {
+        extra(seen);
+        return;
+    }
+    const Expected& item = *current();
+    const Deviation at_end = deviation_at(item.piece, 1, seen.to);
+    const double s = item.piece.project(seen.to, progress_);
+    const Deviation on_way = deviation_at(item.piece, s, seen.to);
+    const bool standing = item.piece.length() < still_length && item.piece.turn() < 1e-9;
+    const bool is_end = within(at_end, seen.budget) && (!item.piece.arc || s > progress_ || standing);
+    const bool ahead = s > progress_ && s < 1;
+    if (is_end || (ahead && within(on_way, BudgetRule::on_way(seen.budget, axis_rate(item.piece))))) {
+        sample(seen, item);
+        check_state(seen, item);
+        check_feed(seen, item, progress_, is_end ? 1 : s);
+        check_centre(seen, item);
+        if (is_end) {
+            reached(seen, item, at_end);
+            advance(seen.to);
+        } else {
+            double reach = 0.02;
+            const double place = place_by_time(seen, item, s, reach);
+            check_rotary_words(seen, item, place, reach);
+            progress_ = s;
+            progress_place_ = place;
+            progress_block_ = seen.move.block;
+            progress_short_ = at_end;
+        }
+        return;
+    }
+    if (nearly_reached(seen) || look_ahead(seen)) {
+        return;
+    }
+    if (at_end.tip < close_tip && at_end.axis < close_axis) {
+        sample(seen, item);
+        reached(seen, item, at_end);
+        advance(seen.to);
+    } else if (ahead && on_way.tip < close_tip && on_way.axis < close_axis) {
+        note(report_.between, on_way, seen.budget, item, seen.move.block);
+        progress_ = s;
+        progress_place_ = s;
+        progress_exact_ = false;
+        progress_block_ = seen.move.block;
+        progress_short_ = at_end;
+    } else {
+        extra(seen);
+    }
+}
+
+bool Comparer::look_ahead(const Seen& seen)
+{
+    const std::size_t end = std::min(path_.size(), next_ + look_ahead_items);
+    for (std::size_t i = next_ + 1; i < end && path_[i].kind == Expected::Kind::feed; ++i) {
+        if (!within(deviation_at(path_[i].piece, 1, seen.to), seen.budget)) {
+            continue;
+        }
+        for (std::size_t missing = next_; missing < i; ++missing) {
+            find(Severity::error, "uncovered", "", "the program cuts the corner: no block ends at this record",
+                 "restore the block that ends there", &path_[missing], seen.move.block);
+            ++report_.uncovered;
+        }
+        next_ = i;
+        progress_ = 0;
+        reached(seen, path_[i], deviation_at(path_[i].piece, 1, seen.to));
+        advance(seen.to);
+        return true;
+    }
+    return false;
+}
+
+bool Comparer::nearly_reached(const Seen& seen)
+{
+    // Covered but for its end: the block that stopped short is the wrong one; this move belongs to the next piece.
+    if (progress_ <= 0 || progress_short_.tip >= close_tip || progress_short_.axis >= close_axis) {
+        return false;
+    }
+    const Expected& item = path_[next_];
+    note(report_.at_records, progress_short_, seen.budget, item, progress_block_);
+    advance(item.piece.to);
+    cut(seen);
+    return true;
+}
+
+void Comparer::sample(const Seen& seen, const Expected& item)
+{
+    const ReplayMove& m = seen.move;
+    double turn = 0;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        if (assembly_.machine.joints[i].kind == JointKind::rotary) {
+            turn = std::max(turn, std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]));
+        }
+    }
+    const bool rotary = turn > 1e-9;
+    const Budget budget = budget_.between(
+        seen.budget, {rotary, item.piece.arc && !m.arc, m.arc && m.arc_by_centre, m.arc && !m.arc_by_centre, axis_rate(item.piece)});
+    const int parts = rotary || m.arc || item.piece.arc ? 16 : 2;
+    Deviation worst;
+    double lo = progress_;
+    for (int i = 1; i <= parts; ++i) {
+        const Pose pose = pose_at(m, double(i) / parts);
+        const double s = item.piece.project(pose, lo);
+        const Deviation d = deviation_at(item.piece, s, pose);
+        worst.tip = std::max(worst.tip, d.tip);
+        worst.axis = std::max(worst.axis, d.axis);
+        lo = std::min(s, item.piece.project(pose, progress_));
+    }
+    note(report_.between, worst, budget, item, m.block);
+}
+
+void Comparer::check_centre(const Seen& seen, const Expected& item)
+{
+    if (!seen.move.arc || !item.piece.arc || !seen.move.arc_by_centre) {
+        return;
+    }
+    // The centre's place across the arc's normal, in the part's frame.
+    Readings at_centre = seen.move.to;
+    for (int k = 0; k < 3; ++k) {
+        at_centre[seen.move.arc_joints[std::size_t(k)]] = seen.move.arc->centre[k];
+    }
+    const Vec3 centre = pose_of(at_centre, seen.move.tool_length).tip;
+    const Vec3& normal = item.piece.arc->normal;
+    const Vec3 off = centre - item.piece.arc->centre;
+    const double across = (off - normal * normal.dot(off)).norm();
+    const double allowed = 2 * std::sqrt(0.5) * seen.move.length_increment + 2 * BudgetRule::computing_tip;
+    if (across > allowed) {
+        find(Severity::error, "off-path", "centre",
+             fmt::format("the arc's centre is {:.4f} mm off; {:.4f} mm are allowed", across, allowed), "correct the centre words", &item,
+             seen.move.block, across / allowed);
+    }
+}
+
+void Comparer::check_feed(const Seen& seen, const Expected& item, double s0, double s1)
+{
+    const double length = item.piece.length() * (s1 - s0);
+    if (length < shortest_timed) {
+        return;
+    }
+    double wanted = item.seconds(length, item.piece.length());
+    if (wanted <= 0) {
+        return;
+    }
+    const ReplayMove& m = seen.move;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const double way = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]);
+        wanted = std::max(wanted, way / assembly_.machine.joints[i].speed);
+    }
+    if (m.seconds <= 0) {
+        return; // no feed in force: the control has said so
+    }
+    const double percent = 100 * (wanted / m.seconds - 1);
+    report_.feed_error_percent = std::max(report_.feed_error_percent, std::abs(percent));
+    const double word = 100 * m.feed_precision;
+    const double ends = 100 * 2 * seen.budget.tip / length;
+    if (std::abs(percent) > feed_tolerance_percent + word + ends) {
+        find(Severity::error, "feed-differs", "",
+             fmt::format("the tip moves at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / m.seconds * 60, length / wanted * 60),
+             "restate the feed; check the feed mode and the control's limits", &item, m.block, std::abs(percent));
+    }
+}
+
+void Comparer::check_state(const Seen& seen, const Expected& item)
+{
+    const ReplayMove& m = seen.move;
+    if (assembly_.setup.spindle == Actor::program) {
+        const bool turning = item.spindle != record::SpindleState::off;
+        if (m.spindle != item.spindle || (turning && std::abs(m.spindle_rpm - item.spindle_rpm) > assembly_.controller.speed_increment)) {
+            find(Severity::error, "spindle-differs", "",
+                 turning ? fmt::format("the path cuts at {:.0f} rpm, the program at {:.0f} rpm or the other way round", item.spindle_rpm,
+                                       m.spindle == record::SpindleState::off ? 0.0 : m.spindle_rpm)
+                         : std::string("the spindle turns where the path has it standing"),
+                 "restate the spindle", &item, m.block);
+        }
+    }
+    if (assembly_.setup.coolant == Actor::program && m.coolant != item.coolant) {
+        find(Severity::error, "coolant-differs", "", "the coolant is not as the path asks", "restate the coolant", &item, m.block);
+    }
+    if (m.tool != item.tool) {
+        find(Severity::error, "tool-differs", "", fmt::format("tool {} cuts, the path asks for tool {}", m.tool, item.tool),
+             "restore the tool change", &item, m.block);
+    }
+}
+
+void Comparer::pass_tiny(const Seen* seen)
+{
+    // A piece below the last digit of the words needs no block of its own.
+    while (current() != nullptr && current()->kind == Expected::Kind::feed && progress_ == 0) {
+        const Expected& item = *current();
+        const double digit = seen != nullptr ? seen->move.length_increment : budget_.length_increment();
+        if (item.piece.length() >= 1.8 * digit || (item.piece.arc && item.piece.arc->sweep > pi)) {
+            return;
+        }
+        if (seen != nullptr) {
+            const Deviation there = deviation_at(item.piece, 1, seen->from);
+            const bool moved_to = seen->move.feed && within(deviation_at(item.piece, 1, seen->to), seen->budget);
+            if (moved_to || !within(there, seen->budget)) {
+                return;
+            }
+            note(report_.at_records, there, seen->budget, item, seen->move.block);
+        }
+        ++report_.compared;
+        advance(item.piece.to);
+    }
+}
+
+void Comparer::extra(const Seen& seen)
+{
+    ++report_.extra;
+    find(Severity::error, "extra-motion", "", fmt::format("{:.3f} mm at feed belong to no record", (seen.to.tip - seen.from.tip).norm()),
+         "take the block away, or add the motion to the path", current(), seen.move.block, (seen.to.tip - seen.from.tip).norm());
+}
+
+} // namespace wexilum

@@ -1,0 +1,167 @@
+// Links of the comparer: what may move in rapid, and whether the path's own rapid targets are reached.
+#include "core/replay/compare.hpp"
+
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+bool is_motion(const Expected& item)
+{
+    return item.kind == Expected::Kind::rapid || item.kind == Expected::Kind::feed || item.kind == Expected::Kind::hole;
+}
+
+} // namespace
+
+void Comparer::check_link(const Seen& seen)
+{
+    const ReplayMove& m = seen.move;
+    const Machine& machine = assembly_.machine;
+    double turn = 0;
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        if (machine.joints[i].kind == JointKind::rotary) {
+            turn = std::max(turn, std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]));
+        }
+    }
+    const bool retracted = machine.retract && [&] {
+        const auto at = Eigen::Index(machine.retract->value);
+        const double home = machine.joints[machine.retract->value].home;
+        return std::abs(m.from[at] - home) < 1e-6 && std::abs(m.to[at] - home) < 1e-6;
+    }();
+    if (m.to_machine_position && machine.retract) {
+        const auto at = Eigen::Index(machine.retract->value);
+        const double off = std::abs(m.to[at] - machine.joints[machine.retract->value].home);
+        if (m.from[at] != m.to[at] && off > 1e-6) {
+            find(Severity::error, "retract-short", "", fmt::format("the retract ends {:.4f} mm from its place", off),
+                 "send the joint to its home", nullptr, m.block, off);
+        }
+    }
+    if (turn > 1e-9 && !retracted) {
+        find(Severity::error, "turns-while-low", "", "rotary joints turn in rapid while the tool is not retracted",
+             "retract before the turn", current(), m.block, turn);
+        return;
+    }
+    if (retracted || turn > 1e-9) {
+        return;
+    }
+    std::size_t moving = 0;
+    bool retract_moves = false;
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        const bool moves = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]) > 1e-9;
+        moving += moves ? 1 : 0;
+        retract_moves = retract_moves || (moves && machine.retract && machine.retract->value == i);
+    }
+    if (moving == 1 && retract_moves) {
+        return; // straight away from the work or straight back
+    }
+    const Vec3 way = seen.to.tip - seen.from.tip;
+    const double rise = seen.from.axis.dot(way);
+    const double side = (way - seen.from.axis * rise).norm();
+    const double least = 2 * m.length_increment;
+    if (side <= least) {
+        return;
+    }
+    if (std::abs(rise) > least && !assembly_.controller.rapid_straight) {
+        find(Severity::error, "slanting-rapid", "",
+             "a rapid moves sideways and along the tool in one block; the control may do either first",
+             "write two blocks: away first, or sideways first", current(), m.block, side);
+        return;
+    }
+    const Expected* item = current();
+    const bool between_known =
+        link_from_ && item != nullptr && is_motion(*item) && angle_between(link_from_->axis, item->piece.to.axis) < 1e-4;
+    if (!between_known) {
+        find(Severity::error, "sideways-while-low", "",
+             "a rapid moves sideways while the tool is not retracted, after a tool change or on the way to another tool axis",
+             "retract before it", item, m.block, side);
+        return;
+    }
+    const Vec3& axis = link_from_->axis;
+    const double target = item->kind == Expected::Kind::hole ? item->plan.clearance : 0;
+    const double high = std::max(axis.dot(link_from_->tip), axis.dot(item->piece.to.tip) + target);
+    const double low = std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip));
+    if (low < high - 2 * seen.budget.tip - 1e-3) {
+        find(Severity::error, "sideways-while-low", "",
+             fmt::format("a rapid moves sideways {:.3f} mm below the higher end of its way", high - low), "go up first, or down last", item,
+             m.block, high - low);
+    }
+}
+
+bool Comparer::match_rapid(const Seen& seen)
+{
+    for (std::size_t i = next_; i < path_.size() && path_[i].kind == Expected::Kind::rapid; ++i) {
+        const Deviation d{(seen.to.tip - path_[i].piece.to.tip).norm(), angle_between(seen.to.axis, path_[i].piece.to.axis)};
+        if (i == next_) {
+            const double far = d.tip + d.axis * 100;
+            if (!any_rapid_ || far <= nearest_) {
+                nearest_ = far;
+                nearest_move_ = seen.move;
+                nearest_set_ = last_set_;
+            }
+            any_rapid_ = true;
+        }
+        if (!within(d, seen.budget)) {
+            continue;
+        }
+        if (i > next_) {
+            const std::size_t wanted = i;
+            while (next_ < wanted) {
+                miss_rapids();
+            }
+        }
+        reached(seen, path_[i], d);
+        advance(seen.to);
+        // The same place again is reached as well.
+        while (current() != nullptr && current()->kind == Expected::Kind::rapid &&
+               within(deviation_at(current()->piece, 1, seen.to), seen.budget)) {
+            reached(seen, *current(), deviation_at(current()->piece, 1, seen.to));
+            advance(seen.to);
+        }
+        return true;
+    }
+    return false;
+}
+
+void Comparer::miss_rapids()
+{
+    const Expected* item = current();
+    if (item == nullptr || item->kind != Expected::Kind::rapid) {
+        return;
+    }
+    find(Severity::error, "target-missed", "", "no rapid of the program ends at this position",
+         "compare the rapid with its record: a wrong word, or a block that is missing", item,
+         any_rapid_ ? blame(*nearest_move_, nearest_set_, item->piece.to) : BlockNumber(), nearest_);
+    const Pose pose = item->piece.to;
+    advance(pose);
+}
+
+void Comparer::rapid(const Seen& seen)
+{
+    check_link(seen);
+    if (current() == nullptr) {
+        check_after_end(seen);
+    }
+    match_rapid(seen);
+}
+
+void Comparer::check_after_end(const Seen& seen)
+{
+    // Behind the last record the machine may go home and nowhere else.
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const auto at = Eigen::Index(i);
+        const double home = assembly_.machine.joints[i].home;
+        if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12 &&
+            std::abs(seen.move.to[at] - home) > budget_.half_increment(i) * 1.02) {
+            const std::string& id = assembly_.machine.joints[i].id;
+            find(Severity::warning, "stray-rapid", id, fmt::format("after the last record {} moves to a place that is not its home", id),
+                 "send it home, or take the block away", nullptr, seen.move.block);
+        }
+    }
+}
+
+} // namespace wexilum

@@ -1,0 +1,139 @@
+// Axis words of the comparer: which word is wrong where the tool hardly tells, as near a pole.
+#include "core/replay/compare.hpp"
+
+#include "core/base/units.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+
+std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool_length, const Readings& near) const
+{
+    const InverseSolver& solver = *assembly_.solver;
+    std::optional<Readings> best;
+    double least = 0;
+    for (const Candidate& candidate : solver.solve(transformed(assembly_.setup.part, wanted), tool_length, near).list) {
+        double far = 0;
+        for (const JointIndex j : solver.rotary()) {
+            far = std::max(far, std::abs(candidate.readings[Eigen::Index(j.value)] - near[Eigen::Index(j.value)]));
+        }
+        if (candidate.pole > 1e-6 && (!best || far < least)) {
+            best = candidate.readings;
+            least = far;
+        }
+    }
+    return best;
+}
+
+Readings Comparer::allowed_misfit(const Readings& readings, double tool_length) const
+{
+    const InverseSolver& solver = *assembly_.solver;
+    const Readings levers = solver.kinematics().levers(readings, tool_length);
+    double lever_term = 0;
+    for (const JointIndex j : solver.rotary()) {
+        lever_term += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
+    }
+    Readings out(readings.size());
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
+        out[Eigen::Index(i)] = budget_.half_increment(i) * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
+    }
+    return out;
+}
+
+BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted) const
+{
+    const auto exact = exact_readings(wanted, move.tool_length, move.to);
+    if (!exact) {
+        return move.block;
+    }
+    const Readings allowed = allowed_misfit(move.to, move.tool_length);
+    double worst = 1;
+    BlockNumber out = move.block;
+    for (const auto& link : assembly_.solver->kinematics().links()) {
+        const auto at = Eigen::Index(link.joint.value);
+        const double off = std::abs(move.to[at] - (*exact)[at]) / allowed[at];
+        if (off > worst && set_by[link.joint.value].value != 0) {
+            worst = off;
+            out = set_by[link.joint.value];
+        }
+    }
+    return out;
+}
+
+double Comparer::place_by_time(const Seen& seen, const Expected& item, double s, double& reach)
+{
+    // The feed word tells how far along the path a block goes, more finely than its rounded end does.
+    const double length = item.piece.length();
+    const double whole = item.seconds(length, length);
+    if (whole <= 0 || seen.move.seconds <= 0 || length < still_length) {
+        progress_exact_ = false;
+        return s;
+    }
+    const double by_time = progress_place_ + seen.move.seconds / whole;
+    progress_exact_ = progress_exact_ && !seen.move.at_joint_limit && by_time < 1 && std::abs(by_time - s) * length <= 2 * seen.budget.tip;
+    if (!progress_exact_) {
+        return s; // limited by a joint, or a wrong feed: told elsewhere
+    }
+    reach = by_time * length * seen.move.feed_precision + BudgetRule::computing_tip;
+    return by_time;
+}
+
+void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double s, double reach)
+{
+    const InverseSolver& solver = *assembly_.solver;
+    const Readings& stand = seen.move.to;
+    const auto here = solver.rotary().empty() ? std::nullopt : exact_readings(item.piece.at(s), seen.move.tool_length, stand);
+    if (!here) {
+        return;
+    }
+    // Between records the place along the way is free: the words are right if one place explains them all.
+    Readings slope = Readings::Zero(stand.size());
+    if (s < 1) {
+        const double step = std::min(1e-3, 0.5 * (1 - s));
+        const auto beyond = exact_readings(item.piece.at(s + step), seen.move.tool_length, *here);
+        if (!beyond) {
+            return;
+        }
+        slope = (*beyond - *here) / step;
+        reach /= std::max(item.piece.length(), still_length);
+    }
+    const Readings allowed = allowed_misfit(stand, seen.move.tool_length);
+    std::size_t joint = 0;
+    const auto misfit = [&](double ds) {
+        double worst = 0;
+        for (const auto& link : solver.kinematics().links()) {
+            const auto at = Eigen::Index(link.joint.value);
+            const double off = std::abs(stand[at] - (*here)[at] - slope[at] * ds) / allowed[at];
+            if (off > worst) {
+                worst = off;
+                joint = link.joint.value;
+            }
+        }
+        return worst;
+    };
+    double low = -reach;
+    double high = reach;
+    for (int i = 0; i < 60 && reach > 0; ++i) { // the misfit is convex along the way
+        const double a = low + (high - low) / 3;
+        const double b = high - (high - low) / 3;
+        if (misfit(a) < misfit(b)) {
+            high = b;
+        } else {
+            low = a;
+        }
+    }
+    const double worst = misfit(0.5 * (low + high));
+    if (worst > 1) {
+        const std::string& id = assembly_.machine.joints[joint].id;
+        const BlockNumber block = s < 1 || last_set_[joint].value == 0 ? seen.move.block : last_set_[joint];
+        find(Severity::error, "word-off", id,
+             fmt::format("the word for {} is {:.1f} times further from the path's reading than rounding explains", id, worst),
+             "compare the word with the axis position for this record", &item, block, worst);
+    }
+}
+
+} // namespace wexilum

@@ -1,0 +1,201 @@
+// Words of CL data that move the tool.
+#include "core/base/units.hpp"
+#include "core/geometry/arc.hpp"
+#include "core/toolpath/readers/cl_reader_state.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace wexilum {
+
+namespace {
+
+constexpr double arc_end_tolerance = 0.02; // mm; CL files are written with three or more decimals
+constexpr double unit_vector_tolerance = 1e-3;
+constexpr double opposite_tolerance = 1e-6; // rad
+
+} // namespace
+
+using cl::bad;
+using cl::Parameter;
+using cl::Statement;
+
+Result<std::vector<double>> ClReader::State::numbers(const Statement& s, std::size_t begin) const
+{
+    std::vector<double> out;
+    for (std::size_t i = begin; i < s.parameters.size(); ++i) {
+        const Parameter& p = s.parameters[i];
+        if (!p.number) {
+            return bad(p.place, fmt::format("{} takes numbers here, found the word {}", s.word, p.word), "give a number");
+        }
+        out.push_back(*p.number);
+    }
+    return out;
+}
+
+Result<Pose> ClReader::State::read_pose(const Statement& s)
+{
+    auto values = numbers(s);
+    if (!values) {
+        return values.error();
+    }
+    if (values->size() != 3 && values->size() != 6) {
+        return bad(s.place, fmt::format("{} takes 3 or 6 numbers, found {}", s.word, values->size()), "give x,y,z or x,y,z,i,j,k");
+    }
+    const auto& v = *values;
+    Pose pose;
+    pose.tip = Vec3(v[0], v[1], v[2]) * scale - origin;
+    if (v.size() == 6) {
+        const Vec3 axis(v[3], v[4], v[5]);
+        const double length = axis.norm();
+        if (std::abs(length - 1) > unit_vector_tolerance) {
+            return bad(s.parameters[3].place, fmt::format("the tool axis has length {:.6f}, not 1", length),
+                       "give a unit vector from the tip to the holder");
+        }
+        pose.axis = axis / length;
+    } else {
+        pose.axis = multi_axis && known_position ? position.axis : Vec3::UnitZ();
+    }
+    return pose;
+}
+
+Status ClReader::State::move_to(const Statement& s, const Pose& to)
+{
+    if (circle) {
+        return finish_circle(s, to);
+    }
+    const bool opposite = known_position && pi - angle_between(position.axis, to.axis) < opposite_tolerance;
+    if (in_cycle && !rapid) {
+        emit(record::CyclePoint{to});
+    } else if (rapid) {
+        emit(record::Rapid{to});
+    } else {
+        if (opposite) {
+            return bad(s.place, "the tool axis turns right round between two records, so its way is not defined",
+                       "add a record between them, or move there in RAPID");
+        }
+        emit(record::Linear{to});
+    }
+    rapid = false;
+    position = to;
+    known_position = true;
+    return {};
+}
+
+Status ClReader::State::finish_circle(const Statement& s, const Pose& to)
+{
+    record::Circular arc = *circle;
+    circle.reset();
+    if (angle_between(position.axis, to.axis) > 1e-6 && pi - angle_between(position.axis, to.axis) < opposite_tolerance) {
+        return bad(s.place, "the tool axis turns right round along the circle", "add records between");
+    }
+    const auto off_circle = [&](const Vec3& p) {
+        const Vec3 spoke = p - arc.centre;
+        return (spoke - arc.normal * arc.normal.dot(spoke)).norm() - arc.radius;
+    };
+    for (const auto& [name, point] : {std::pair{"start", position.tip}, std::pair{"end", to.tip}}) {
+        const double off = off_circle(point);
+        if (std::abs(off) > arc_end_tolerance) {
+            return bad(s.place, fmt::format("the {} of the circle lies {:.3f} mm off its radius", name, std::abs(off)),
+                       fmt::format("correct the CIRCLE in line {} or the point", circle_place.line));
+        }
+    }
+    arc.to = to;
+    emit(arc);
+    position = to;
+    return {};
+}
+
+Status ClReader::State::goto_point(const Statement& s)
+{
+    auto pose = read_pose(s);
+    return pose ? move_to(s, *pose) : Status(pose.error());
+}
+
+Status ClReader::State::go_delta(const Statement& s)
+{
+    auto values = numbers(s);
+    if (!values) {
+        return values.error();
+    }
+    if (!known_position) {
+        return bad(s.place, "GODLTA without a position before it", "start with FROM or GOTO");
+    }
+    Pose to = position;
+    if (values->size() == 1) {
+        to.tip += position.axis * (*values)[0] * scale;
+    } else if (values->size() == 3) {
+        to.tip += Vec3((*values)[0], (*values)[1], (*values)[2]) * scale;
+    } else {
+        return bad(s.place, fmt::format("GODLTA takes 1 or 3 numbers, found {}", values->size()),
+                   "give dx,dy,dz, or one distance along the tool axis");
+    }
+    return move_to(s, to);
+}
+
+Status ClReader::State::from(const Statement& s)
+{
+    auto pose = read_pose(s);
+    if (!pose) {
+        return pose.error();
+    }
+    emit(record::From{*pose});
+    position = *pose;
+    known_position = true;
+    return {};
+}
+
+Status ClReader::State::rapid_next(const Statement& s)
+{
+    if (!s.parameters.empty()) {
+        return bad(s.parameters.front().place, "RAPID takes no parameters", "take the parameters away");
+    }
+    rapid = true;
+    return {};
+}
+
+Status ClReader::State::circle_next(const Statement& s)
+{
+    auto values =
+        s.parameters.size() >= 7
+            ? numbers({s.word, s.text, {s.parameters.begin(), s.parameters.begin() + 7}, s.place})
+            : Result<std::vector<double>>(bad(s.place, fmt::format("CIRCLE takes at least 7 numbers, found {}", s.parameters.size()),
+                                              "give centre x,y,z, axis i,j,k and radius"));
+    if (!values) {
+        return values.error();
+    }
+    if (rapid) {
+        return bad(s.place, "a CIRCLE can't be moved in RAPID", "take RAPID away or state a feed");
+    }
+    if (!known_position) {
+        return bad(s.place, "CIRCLE without a position before it", "start with FROM or GOTO");
+    }
+    const auto& v = *values;
+    record::Circular arc;
+    arc.centre = Vec3(v[0], v[1], v[2]) * scale - origin;
+    arc.normal = Vec3(v[3], v[4], v[5]);
+    arc.radius = v[6] * scale;
+    if (std::abs(arc.normal.norm() - 1) > unit_vector_tolerance) {
+        return bad(s.parameters[3].place, fmt::format("the circle's axis has length {:.6f}, not 1", arc.normal.norm()),
+                   "give a unit vector; motion is right-handed about it");
+    }
+    arc.normal.normalize();
+    if (!(arc.radius > 0)) {
+        return bad(s.parameters[6].place, "the circle's radius is not above zero", "give the radius");
+    }
+    for (std::size_t i = 7; i < s.parameters.size(); i += 2) {
+        const bool times = s.parameters[i].word == "TIMES" && i + 1 < s.parameters.size() && s.parameters[i + 1].number;
+        const double n = times ? *s.parameters[i + 1].number : 0;
+        if (!times || n < 1 || n > 1000 || n != std::floor(n)) {
+            return bad(s.parameters[i].place, "after its radius CIRCLE takes only TIMES and a whole number from 1 to 1000",
+                       "write TIMES,n for n arrivals at the end point (a helix of n turns)");
+        }
+        arc.extra_turns = static_cast<int>(n) - 1;
+    }
+    circle = arc;
+    circle_place = s.place;
+    return {};
+}
+
+} // namespace wexilum

@@ -1,0 +1,98 @@
+// The state of a CL reader and one method for each word; private to the reader.
+#pragma once
+
+#include "core/toolpath/readers/cl_reader.hpp"
+#include "core/toolpath/readers/cl_statement.hpp"
+
+#include <deque>
+
+namespace wexilum {
+namespace cl {
+
+inline Error bad(const Place& place, std::string message, std::string cure, ErrorKind kind = ErrorKind::value)
+{
+    return {kind, std::move(message), place, std::move(cure)};
+}
+
+} // namespace cl
+
+/// Reader state and one method for each word.
+struct ClReader::State {
+    using Handler = Status (State::*)(const cl::Statement&);
+    struct Word {
+        const char* name;
+        Handler handle;
+    };
+    static const std::vector<Word>& words();
+
+    State(ByteSource& source, std::string name, std::uint32_t index)
+        : statements(source, {"PARTNO", "PPRINT", "INSERT", "REMARK"}), file_name(std::move(name)), file_index(index)
+    {}
+
+    cl::StatementReader statements;
+    std::string file_name;
+    std::uint32_t file_index;
+    std::deque<Record> ready;
+    LineNumber line;
+
+    double scale = 1; // file lengths to mm
+    bool multi_axis = false;
+    bool rapid = false;
+    bool in_cycle = false;
+    bool known_position = false;
+    Pose position;
+    Vec3 origin = Vec3::Zero();
+    std::optional<record::Circular> circle;
+    Place circle_place;
+    record::Spindle spindle;
+    std::optional<record::CycleStart> last_cycle;
+    record::CoolantState last_coolant = record::CoolantState::flood;
+
+    void emit(RecordData data) { ready.push_back({std::move(data), {file_index, line}}); }
+
+    Status goto_point(const cl::Statement& s);
+    Status go_delta(const cl::Statement& s);
+    Status from(const cl::Statement& s);
+    Status rapid_next(const cl::Statement& s);
+    Status circle_next(const cl::Statement& s);
+    Status multax(const cl::Statement& s);
+    Status fedrat(const cl::Statement& s);
+    Status spindl(const cl::Statement& s);
+    Status coolnt(const cl::Statement& s);
+    Status loadtl(const cl::Statement& s);
+    Status cycle(const cl::Statement& s);
+    Status units(const cl::Statement& s);
+    Status set_origin(const cl::Statement& s);
+    Status delay(const cl::Statement& s);
+    Status partno(const cl::Statement& s) { return text<record::ProgramName>(s); }
+    Status pprint(const cl::Statement& s) { return text<record::Comment>(s); }
+    Status insert(const cl::Statement& s) { return text<record::InsertedText>(s); }
+    Status remark(const cl::Statement& s);
+    Status stop(const cl::Statement& s) { return bare<record::Stop>(s); }
+    Status opstop(const cl::Statement& s) { return bare<record::OptionalStop>(s); }
+    Status fini(const cl::Statement& s) { return bare<record::ProgramEnd>(s); }
+
+    template <typename T>
+    Status text(const cl::Statement& s)
+    {
+        emit(T{s.text});
+        return {};
+    }
+    template <typename T>
+    Status bare(const cl::Statement& s)
+    {
+        if (!s.parameters.empty()) {
+            return cl::bad(s.parameters.front().place, s.word + " takes no parameters", "take the parameters away");
+        }
+        emit(T{});
+        return {};
+    }
+
+    Result<std::vector<double>> numbers(const cl::Statement& s, std::size_t begin = 0) const;
+    Result<Pose> read_pose(const cl::Statement& s);
+    Status move_to(const cl::Statement& s, const Pose& to);
+    Status finish_circle(const cl::Statement& s, const Pose& to);
+    Status cycle_parameters(const cl::Statement& s, record::CycleStart& out) const;
+};
+
+} // namespace wexilum
