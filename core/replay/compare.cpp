@@ -10,9 +10,9 @@
 
 namespace wexilum {
 
-Comparer::Comparer(const Assembly& assembly, const std::vector<Expected>& path, const std::string& code_file, ReplayReport& report)
-    : assembly_(assembly), path_(path), code_file_(code_file), report_(report), budget_(assembly),
-      part_inverse_(assembly.setup.part.inverse()), last_set_(assembly.machine.joints.size())
+Comparer::Comparer(const Assembly& assembly, const std::vector<Expected>& path, ReplayReport& report)
+    : assembly_(assembly), path_(path), report_(report), budget_(assembly), part_inverse_(assembly.setup.part.inverse()),
+      last_set_(assembly.machine.joints.size())
 {}
 
 // --- helpers --------------------------------------------------------------------------------------------------------
@@ -172,6 +172,12 @@ void Comparer::stop(BlockNumber block, bool optional)
         return;
     }
     ++next_;
+}
+
+void Comparer::begin_file(const std::string& name)
+{
+    code_file_ = name;
+    last_set_.assign(last_set_.size(), BlockNumber());
 }
 
 void Comparer::program_end(BlockNumber) {}

@@ -39,7 +39,10 @@ struct ReplayReport {
 class Comparer final : public ReplaySink {
 public:
     /// Everything must outlive the comparer.
-    Comparer(const Assembly& assembly, const std::vector<Expected>& path, const std::string& code_file, ReplayReport& report);
+    Comparer(const Assembly& assembly, const std::vector<Expected>& path, ReplayReport& report);
+
+    /// The file that the following blocks come from, for places.
+    void begin_file(const std::string& name);
 
     void move(const ReplayMove& move) override;
     void tool_change(BlockNumber block, std::uint32_t tool) override;

@@ -63,14 +63,15 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
 {
     ReplayReport report;
     const std::vector<Expected> path = expected_path(assembly);
+    Comparer comparer(assembly, path, report);
     for (const ReplayInput& input : code) {
-        Comparer comparer(assembly, path, input.name, report);
+        comparer.begin_file(input.name);
         Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown,
                             input.name, comparer, report.findings);
         for_each_line(input.text, [&](std::string_view line) { control.line(line); });
         control.finish();
-        comparer.finish();
     }
+    comparer.finish();
     return report;
 }
 

@@ -13,7 +13,8 @@ struct ReplayInput {
     std::string_view text;
 };
 
-/// Replays a linked assembly's code. Several files are read one after the other, each from its own start.
+/// Replays a linked assembly's code. Several files are read one after the other, each by a control fresh from
+/// its start; together they have to cover the path.
 [[nodiscard]] ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown);
 
 /// The work offset registers of a setup by joint number.

@@ -43,6 +43,7 @@ void MotionWriter::set_tool(const Tool& tool)
     tool_length_ = tool.length.value_or(0);
     length_register_ = tool.length_register;
     positioned_ = false;
+    length_stated_ = false;
     frame_.set_length_shift(0);
 }
 
@@ -156,13 +157,13 @@ void MotionWriter::rotary_home()
     }
 }
 
-void MotionWriter::rapid(const Pose& pose, const Readings& planned)
+void MotionWriter::rapid(const Pose& pose, const Readings& planned, const FeedSpec* last)
 {
     const Readings target = rounded(planned, pose.tip);
     check_travel(target);
     carried_seconds_ = carried_length_ = 0;
     if (!positioned_ || differs(target, true)) {
-        approach(pose, target);
+        approach(pose, target, last);
         return;
     }
     // Same rotary readings: first away from the work, last towards it.
@@ -178,33 +179,60 @@ void MotionWriter::rapid(const Pose& pose, const Readings& planned)
     retracted_ = false;
 }
 
-void MotionWriter::approach(const Pose& pose, const Readings& target)
+void MotionWriter::add_length(Statement& statement)
+{
+    if (assembly_.dialect.length_by_register) {
+        statement.slots.push_back(*emitter_.function(Function::length_on));
+        statement.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
+        frame_.set_length_shift(tool_length_);
+        length_stated_ = true;
+    }
+}
+
+void MotionWriter::restate_base()
+{
+    Statement base{StatementKind::state, {}};
+    for (const Function function : {assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute}) {
+        if (auto word = emitter_.function(function); word && assembly_.dialect.modal.contains(word->role)) {
+            base.slots.push_back(*word);
+        }
+    }
+    if (assembly_.dialect.modal.contains(Role::offset)) {
+        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, assembly_.dialect.work_offsets.at(assembly_.job.work_offset)});
+    }
+    if (length_stated_ && assembly_.dialect.modal.contains(Role::length) && assembly_.dialect.modal.contains(Role::length_register)) {
+        add_length(base);
+    }
+    emitter_.emit(base);
+}
+
+void MotionWriter::approach(const Pose& pose, const Readings& target, const FeedSpec* last)
 {
     if (!assembly_.machine.retract || !emitter_.function(Function::machine_coordinates)) {
-        report(Severity::error, "no-retract", "", "the rotary joints have to turn, but nothing says how the tool gets away from the work",
+        report(Severity::error, "no-retract", "", "nothing says how the tool gets away from the work before it is positioned",
                "name the \"retract\" joint in the machine and give the dialect a word for machine-coordinates", 1);
         return;
     }
     retract();
     const std::size_t away = assembly_.machine.retract->value;
-    Readings above = target;
-    above[Eigen::Index(away)] = now_[Eigen::Index(away)];
-    move(Function::rapid, above, true, false, away);
+    move(Function::rapid, target, true, false, away);
     // Sideways: all linear joints but the one that stays away; it is not written.
     move(Function::rapid, target, false, true, away);
     Statement down{StatementKind::motion, {}};
-    if (assembly_.dialect.length_by_register) {
-        down.slots.push_back(*emitter_.function(Function::length_on));
-        down.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
-        frame_.set_length_shift(tool_length_);
-    }
+    add_length(down);
     // Rounded again: the length in force shifts the joint's counts.
     const Readings final = with_same_turn(pose.tip);
-    down.slots.push_back({Role::axes, int(away), frame_.quantity(away), frame_.counts(away, final[Eigen::Index(away)]), {}});
-    if (auto word = emitter_.function(Function::rapid)) {
+    const auto at = Eigen::Index(away);
+    if (last != nullptr) {
+        const double way = std::abs(final[at] - now_[at]);
+        const bool by_time = last->mode == FeedMode::inverse_time;
+        add_feed(down, by_time ? FeedMode::per_minute : last->mode, by_time ? way / last->seconds(way) : last->value);
+    }
+    if (auto word = emitter_.function(last != nullptr ? Function::linear : Function::rapid)) {
         down.slots.push_back(*word);
     }
-    now_[Eigen::Index(away)] = final[Eigen::Index(away)];
+    down.slots.push_back({Role::axes, int(away), frame_.quantity(away), frame_.counts(away, final[at]), {}});
+    now_[at] = final[at];
     emitter_.emit(down);
     positioned_ = true;
     retracted_ = false;

@@ -40,8 +40,11 @@ public:
 
     void retract();
     void rotary_home();
-    /// In rapid to a pose (work mount's frame) by the planned readings.
-    void rapid(const Pose& pose, const Readings& planned);
+    /// In rapid to a pose (work mount's frame) by the planned readings. With `last` the way down of a first approach goes at that
+    /// feed: the path does not say that the tool may come there in rapid.
+    void rapid(const Pose& pose, const Readings& planned, const FeedSpec* last = nullptr);
+    /// States again what every block relies on and the control may have lost (units, absolute, offset, length).
+    void restate_base();
     /// At feed along a piece (work mount's frame); `start` are the planned readings at its beginning. An arc is written as
     /// arcs where controller and dialect have them in its plane, otherwise as lines within the job's tolerance.
     void feed(const PathPiece& piece, const Readings& start, const FeedSpec& feed);
@@ -84,7 +87,8 @@ private:
     [[nodiscard]] Readings rounded(Readings planned, const Vec3& tip) const;
     [[nodiscard]] bool differs(const Readings& target, bool rotary) const;
     bool move(Function function, const Readings& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
-    void approach(const Pose& pose, const Readings& target);
+    void approach(const Pose& pose, const Readings& target, const FeedSpec* last);
+    void add_length(Statement& statement);
     void feed_line(const Readings& target, double seconds, double length, const FeedSpec& feed);
     void add_block_feed(Statement& statement, const Readings& target, double seconds, double length, const FeedSpec& feed);
     [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece) const;
@@ -100,6 +104,7 @@ private:
     bool positioned_ = false;
     bool retracted_ = false;
     std::vector<bool> stated_; // joints that the program itself has brought somewhere
+    bool length_stated_ = false;
     double tool_length_ = 0;
     std::uint32_t length_register_ = 0;
     std::optional<FeedMode> mode_;

@@ -262,6 +262,7 @@ void NativeEvents::on(const record::Coolant& r)
 
 void NativeEvents::ready_to_move()
 {
+    motion_.restate_base();
     const bool turning = wanted_spindle_.state != SpindleState::off;
     if (turning && assembly_.setup.spindle == Actor::program &&
         (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
@@ -336,7 +337,11 @@ void NativeEvents::on(const record::Linear& r)
     }
     ready_to_move();
     if (!from || !start || !motion_.positioned()) {
-        motion_.rapid(in_work(r.to), choice.readings);
+        // The path does not say that this place may be reached in rapid.
+        if (!(feed_.seconds(1) > 0)) {
+            error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
+        }
+        motion_.rapid(in_work(r.to), choice.readings, feed_.seconds(1) > 0 ? &feed_ : nullptr);
         return;
     }
     motion_.feed({in_work(*from), in_work(r.to), std::nullopt}, *start, feed_);
