@@ -49,19 +49,6 @@ public:
 private:
     static bool is_letter(const std::string& s) { return s.size() == 1 && s[0] >= 'A' && s[0] <= 'Z'; }
 
-    void letter(Fields& fields, const char* key, char& out)
-    {
-        std::string text;
-        if (!fields.text(key, text)) {
-            return;
-        }
-        if (!is_letter(text)) {
-            problems_.add(*fields.here().find(key), fmt::format("\"{}\" is not one capital letter", key), "write one of A to Z");
-            return;
-        }
-        out = text[0];
-    }
-
     void read_axes(Fields& root)
     {
         root.each_member(
@@ -155,37 +142,10 @@ private:
             return;
         }
         Fields fields(*node, "the addresses", problems_);
-        letter(fields, "feed", c_.feed);
-        letter(fields, "speed", c_.speed);
-        letter(fields, "tool", c_.tool);
-        letter(fields, "length_register", c_.length_register);
-        letter(fields, "radius", c_.radius);
-        letter(fields, "dwell", c_.dwell);
-        letter(fields, "cycle_clearance", c_.cycle_clearance);
-        letter(fields, "cycle_step", c_.cycle_step);
-        letter(fields, "cycle_dwell", c_.cycle_dwell);
-        letter(fields, "sequence_number", c_.sequence_number);
-        letter(fields, "program_number", c_.program_number);
-        std::vector<std::string> centre;
-        if (fields.texts("centre", centre)) {
-            if (centre.size() != 3 || !is_letter(centre[0]) || !is_letter(centre[1]) || !is_letter(centre[2])) {
-                problems_.add(*node->find("centre"), "the centre needs three capital letters", "write [\"I\", \"J\", \"K\"]");
-            } else {
-                c_.centre = {centre[0][0], centre[1][0], centre[2][0]};
-            }
-        }
-        std::size_t unit = 0;
-        fields.choice("dwell_unit", unit, {"s", "ms"});
-        c_.dwell_in_milliseconds = unit == 1;
-        std::vector<std::string> comment;
-        if (fields.texts("comment", comment)) {
-            if (comment.size() != 2 || comment[0].size() != 1 || comment[1].size() != 1) {
-                problems_.add(*node->find("comment"), "a comment needs two characters, open and close", "write [\"(\", \")\"]");
-            } else {
-                c_.comment_open = comment[0][0];
-                c_.comment_close = comment[1][0];
-            }
-        }
+        read_letter(fields, "sequence_number", c_.sequence_number);
+        read_letter(fields, "program_number", c_.program_number);
+        wexilum::read_addresses(fields, c_);
+        read_comment(fields, c_.comment_open, c_.comment_close);
         fields.finish();
     }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/json_document.hpp"
+#include "core/controller/addresses.hpp"
 #include "core/controller/function.hpp"
 
 #include <map>
@@ -34,7 +35,7 @@ struct ControllerWitness {
     Place place;
 };
 
-struct Controller {
+struct Controller : Addresses {
     std::string name;
     std::string description;
     std::map<char, std::string> axes;         ///< address letter -> joint id
@@ -52,18 +53,7 @@ struct Controller {
     bool bare_number_is_increments = false; ///< a number without decimal point counts increments
     int most_digits = 9;
 
-    // Other addresses.
-    char feed = 'F';
-    char speed = 'S';
-    char tool = 'T';
-    char length_register = 'H';
-    std::array<char, 3> centre{'I', 'J', 'K'};
-    char radius = 'R';
-    char dwell = 'P';
-    bool dwell_in_milliseconds = false;
-    char cycle_clearance = 'R';
-    char cycle_step = 'Q';
-    char cycle_dwell = 'P';
+    // Other addresses, beside those of Addresses.
     char sequence_number = 'N';
     char program_number = 'O';
     char comment_open = '(';

@@ -58,18 +58,6 @@ public:
     }
 
 private:
-    void letter(Fields& fields, const char* key, char& out)
-    {
-        std::string text;
-        if (fields.text(key, text)) {
-            if (text.size() != 1 || text[0] < 'A' || text[0] > 'Z') {
-                problems_.add(*fields.here().find(key), fmt::format("\"{}\" is not one capital letter", key), "write one of A to Z");
-            } else {
-                out = text[0];
-            }
-        }
-    }
-
     void read_numbers(Fields& root)
     {
         const Node* node = root.node("numbers", Kind::object, true);
@@ -112,7 +100,7 @@ private:
                 Fields fields(node, fmt::format("the axis of {}", joint), problems_);
                 AxisWord word;
                 fields.node("word", Kind::string, true);
-                letter(fields, "word", word.address);
+                read_letter(fields, "word", word.address);
                 long long sign = 1;
                 fields.integer("sign", sign, -1, 1);
                 word.sign = sign < 0 ? -1 : 1;
@@ -168,26 +156,7 @@ private:
             return;
         }
         Fields fields(*node, "the addresses", problems_);
-        letter(fields, "feed", d_.feed);
-        letter(fields, "speed", d_.speed);
-        letter(fields, "tool", d_.tool);
-        letter(fields, "length_register", d_.length_register);
-        letter(fields, "radius", d_.radius);
-        letter(fields, "dwell", d_.dwell);
-        letter(fields, "cycle_clearance", d_.cycle_clearance);
-        letter(fields, "cycle_step", d_.cycle_step);
-        letter(fields, "cycle_dwell", d_.cycle_dwell);
-        std::size_t unit = 0;
-        fields.choice("dwell_unit", unit, {"s", "ms"});
-        d_.dwell_in_milliseconds = unit == 1;
-        std::vector<std::string> centre;
-        if (fields.texts("centre", centre)) {
-            if (centre.size() != 3 || centre[0].size() != 1 || centre[1].size() != 1 || centre[2].size() != 1) {
-                problems_.add(*node->find("centre"), "the centre needs three letters", "write [\"I\", \"J\", \"K\"]");
-            } else {
-                d_.centre = {centre[0][0], centre[1][0], centre[2][0]};
-            }
-        }
+        wexilum::read_addresses(fields, d_);
         fields.finish();
     }
 
@@ -244,22 +213,14 @@ private:
         }
         if (const Node* inner = fields.node("sequence", Kind::object)) {
             Fields f(*inner, "the sequence numbers", problems_);
-            letter(f, "letter", d_.sequence_letter);
+            read_letter(f, "letter", d_.sequence_letter);
             f.integer("start", d_.sequence_start, 0, 1000000);
             f.integer("step", d_.sequence_step, 1, 1000);
             f.finish();
         } else {
             d_.sequence = false;
         }
-        std::vector<std::string> comment;
-        if (fields.texts("comment", comment)) {
-            if (comment.size() != 2 || comment[0].size() != 1 || comment[1].size() != 1) {
-                problems_.add(*node->find("comment"), "a comment needs two characters, open and close", "write [\"(\", \")\"]");
-            } else {
-                d_.comment_open = comment[0][0];
-                d_.comment_close = comment[1][0];
-            }
-        }
+        read_comment(fields, d_.comment_open, d_.comment_close);
         fields.flag("comment_upper", d_.comment_upper);
         fields.finish();
     }

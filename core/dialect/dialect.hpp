@@ -68,7 +68,7 @@ struct CycleStyle {
 enum class ArcForm { centre, radius };
 enum class RotaryFeedStyle { inverse_time, per_minute };
 
-struct Dialect {
+struct Dialect : Addresses {
     std::string name;
     std::string description;
     bool inches = false;
@@ -77,19 +77,8 @@ struct Dialect {
     std::map<Function, std::string> words;
     std::map<std::string, std::string> work_offsets; ///< register -> word
     std::map<std::string, CycleStyle> cycles;        ///< cycle kind -> how
-    char feed = 'F';
-    char speed = 'S';
-    char tool = 'T';
-    char length_register = 'H';
-    std::array<char, 3> centre{'I', 'J', 'K'};
-    char radius = 'R';
-    char dwell = 'P';
-    bool dwell_in_milliseconds = false;
-    char cycle_clearance = 'R';
-    char cycle_step = 'Q';
-    char cycle_dwell = 'P';
-    std::set<Role> modal;                          ///< left out where unchanged
-    std::map<std::string, std::set<Role>> restate; ///< event -> roles forgotten at it
+    std::set<Role> modal;                            ///< left out where unchanged
+    std::map<std::string, std::set<Role>> restate;   ///< event -> roles forgotten at it
     std::string order = "NGXYZABCUVWIJKRQPFSTHDM";
     std::string separator = " ";
     char sequence_letter = 'N';

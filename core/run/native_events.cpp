@@ -326,42 +326,27 @@ void NativeEvents::on(const record::Rapid& r)
     motion_.rapid(in_work(r.to), choice.readings);
 }
 
-void NativeEvents::on(const record::Linear& r)
+void NativeEvents::cut(const Pose& to, const record::Circular* circular)
 {
     cycles_.end();
     const auto from = pose_;
     const auto start = planned_;
-    const Choice& choice = next_choice(r.to);
+    const Choice& choice = next_choice(to);
     if (tool_ == nullptr) {
         return;
     }
     ready_to_move();
-    if (!from || !start || !motion_.positioned()) {
-        // The path does not say that this place may be reached in rapid.
-        if (!(feed_.seconds(1) > 0)) {
-            error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
-        }
-        motion_.rapid(in_work(r.to), choice.readings, feed_.seconds(1) > 0 ? &feed_ : nullptr);
+    if (from && start && motion_.positioned()) {
+        const PathPiece line{in_work(*from), in_work(to), std::nullopt};
+        motion_.feed(circular != nullptr ? arc_piece(assembly_.setup.part, *from, *circular) : line, *start, feed_);
         return;
     }
-    motion_.feed({in_work(*from), in_work(r.to), std::nullopt}, *start, feed_);
-}
-
-void NativeEvents::on(const record::Circular& r)
-{
-    cycles_.end();
-    const auto from = pose_;
-    const auto start = planned_;
-    const Choice& choice = next_choice(r.to);
-    if (tool_ == nullptr) {
-        return;
+    // The path does not say that this place may be reached in rapid.
+    const bool feeds = feed_.seconds(1) > 0;
+    if (!feeds) {
+        error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
     }
-    ready_to_move();
-    if (!from || !start || !motion_.positioned()) {
-        motion_.rapid(in_work(r.to), choice.readings);
-        return;
-    }
-    motion_.feed(arc_piece(assembly_.setup.part, *from, r), *start, feed_);
+    motion_.rapid(in_work(to), choice.readings, feeds ? &feed_ : nullptr);
 }
 
 void NativeEvents::on(const record::CycleStart& r)

@@ -22,8 +22,8 @@ public:
 private:
     void on(const record::From&) {}
     void on(const record::Rapid& r);
-    void on(const record::Linear& r);
-    void on(const record::Circular& r);
+    void on(const record::Linear& r) { cut(r.to, nullptr); }
+    void on(const record::Circular& r) { cut(r.to, &r); }
     void on(const record::CycleStart& r);
     void on(const record::CyclePoint& r);
     void on(const record::CycleEnd&) { cycles_.end(); }
@@ -51,6 +51,8 @@ private:
     void ready_to_move();
     [[nodiscard]] Pose in_work(const Pose& pose) const { return transformed(assembly_.setup.part, pose); }
     const Choice& next_choice(const Pose& pose);
+    /// A straight cut, or along the given arc, from where the path stands.
+    void cut(const Pose& to, const record::Circular* circular);
     void error(const char* kind, std::string message, std::string cure);
     void note_sources();
 

@@ -1,5 +1,8 @@
 #include "core/run/outline.hpp"
 
+#include "core/toolpath/arc_piece.hpp"
+#include "core/toolpath/cycle.hpp"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -49,6 +52,8 @@ Outline outline_of(const Assembly& a, FindingList& findings)
     Outline out;
     out.records = a.toolpath.records.size();
     bool moved_without_tool = false;
+    double hole_bottom = 0;
+    std::optional<Pose> here;
     for (std::size_t i = 0; i < a.toolpath.records.size(); ++i) {
         const Record& record = a.toolpath.records[i];
         const Place place = place_of(a.toolpath, record.source);
@@ -73,16 +78,32 @@ Outline outline_of(const Assembly& a, FindingList& findings)
                                  "take it out of the toolpath, or say with INSERT what the control shall read", place),
                          unknown->word, i, SIZE_MAX / 2);
         }
+        if (const auto* cycle = std::get_if<record::CycleStart>(&record.data)) {
+            const auto plan = plan_cycle(*cycle);
+            hole_bottom = plan ? plan.value().bottom : 0;
+        }
         const Pose* pose = end_pose(record.data);
         if (pose != nullptr && !std::holds_alternative<record::From>(record.data)) {
             ++out.motions;
-            operation.low = operation.low.cwiseMin(pose->tip);
-            operation.high = operation.high.cwiseMax(pose->tip);
+            operation.include(pose->tip);
+            if (std::holds_alternative<record::CyclePoint>(record.data)) {
+                operation.include(pose->tip + pose->axis * hole_bottom);
+            }
+            if (const auto* circular = std::get_if<record::Circular>(&record.data); circular != nullptr && here) {
+                const PathPiece arc = arc_piece(Frame::Identity(), *here, *circular);
+                const int parts = 32 * (1 + circular->extra_turns);
+                for (int k = 1; k < parts; ++k) {
+                    operation.include(arc.at(double(k) / parts).tip);
+                }
+            }
             if (out.tool_calls.empty() && !moved_without_tool) {
                 moved_without_tool = true;
                 findings.add(finding(Severity::error, "tool-missing", "the first motion comes before any tool is called",
                                      "put LOADTL before it", place));
             }
+        }
+        if (pose != nullptr) {
+            here = *pose;
         }
     }
     return out;

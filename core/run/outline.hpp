@@ -17,8 +17,14 @@ struct OperationOutline {
     std::size_t first_record = 0;
     std::size_t records = 0;
     std::vector<std::uint32_t> tools;
-    Vec3 low = Vec3::Constant(1e300); ///< extent of the cuts in the part's frame
+    Vec3 low = Vec3::Constant(1e300); ///< extent of all motion in the part's frame, arcs and holes included
     Vec3 high = Vec3::Constant(-1e300);
+
+    void include(const Vec3& tip)
+    {
+        low = low.cwiseMin(tip);
+        high = high.cwiseMax(tip);
+    }
 };
 
 struct Outline {

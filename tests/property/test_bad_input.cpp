@@ -53,12 +53,12 @@ private Q_SLOTS:
         int errors = 0;
         for (const std::string& path : demo_files()) {
             const std::string text = read_file(path);
-            const std::size_t step = std::max<std::size_t>(1, text.size() / 60);
+            const std::size_t step = std::max<std::size_t>(1, text.size() / (60 / WEXILUM_EVERY));
             for (std::size_t n = 0; n < text.size(); n += step) {
                 read(path, text.substr(0, n), errors);
             }
         }
-        QVERIFY(errors > 500);
+        QVERIFY(errors > 500 / WEXILUM_EVERY / 2);
     }
 
     void bytes_changed()
@@ -69,7 +69,7 @@ private Q_SLOTS:
         int errors = 0;
         for (const std::string& path : demo_files()) {
             const std::string text = read_file(path);
-            for (int n = 0; n < 120; ++n) {
+            for (int n = 0; n < 120 / WEXILUM_EVERY; ++n) {
                 std::string broken = text;
                 for (int k = 0; k < 1 + n % 4; ++k) {
                     broken[random() % broken.size()] = nasty[random() % nasty.size()];
@@ -77,7 +77,7 @@ private Q_SLOTS:
                 read(path, broken, errors);
             }
         }
-        QVERIFY(errors > 500);
+        QVERIFY(errors > 500 / WEXILUM_EVERY / 2);
     }
 
     void values_of_other_kinds()
@@ -102,14 +102,14 @@ private Q_SLOTS:
                 }
             }
             for (std::size_t i = 0; i < nodes.size(); ++i) {
-                for (std::size_t k = i % 3; k < others.size(); k += 3) {
+                for (std::size_t k = i % (3 * WEXILUM_EVERY); k < others.size(); k += 3 * WEXILUM_EVERY) {
                     std::string broken = text;
                     broken.replace(nodes[i]->begin, nodes[i]->end - nodes[i]->begin, others[k]);
                     read(path, broken, errors);
                 }
             }
         }
-        QVERIFY(errors > 3000);
+        QVERIFY(errors > 3000 / (3 * WEXILUM_EVERY));
     }
 
     void huge()
@@ -144,7 +144,7 @@ private Q_SLOTS:
                                        "G1 X" + std::string(4000, '9'),
                                        "G1 X1e308\nG1 Xnan F100.\nG2 X1. I1e5 F1.\n",
                                        "G83 X1. Y1. Z-1000. R2. Q0.001 F100.\n"};
-        for (int n = 0; n < 60; ++n) {
+        for (int n = 0; n < 60 / WEXILUM_EVERY; ++n) {
             std::string broken = good;
             for (int k = 0; k < 8; ++k) {
                 broken[random() % broken.size()] = " GXYZIJKRF0123456789.-()%/\n"[random() % 27];

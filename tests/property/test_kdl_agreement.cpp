@@ -16,7 +16,7 @@ using namespace wexilum::test;
 namespace {
 
 constexpr unsigned seed = 20261125;
-constexpr int poses = 100000;
+constexpr int poses = 100000 / WEXILUM_EVERY;
 
 // A chain from the work's frame to the tool's. KDL's segments turn about an axis through their own root.
 struct Twin {

@@ -164,6 +164,19 @@ private Q_SLOTS:
         QCOMPARE(code.mid(insert - 2, 5), (QStringList{"M1", "M0", "M8", "G21 G90 G54 G43 H1", "G94 G1 X10. Y0. Z0. F100."}));
     }
 
+    void the_outline_knows_arcs_and_holes()
+    {
+        const RunResult run = post(load_demo("mirror-cell").value());
+        const auto& operations = run.outline.operations;
+        QCOMPARE(operations.size(), std::size_t(3));
+        // The rim is a circle of radius 128.25 that is stated by one point only; the grooves dip 4.5 mm; the deep holes go to 38 mm.
+        QVERIFY((operations[0].low - Vec3(-128.25, -128.25, -12)).norm() < 1e-6);
+        QVERIFY(std::abs(operations[0].high.y() - 128.25) < 1e-6);
+        QVERIFY(std::abs(operations[1].low.z() + 4.5) < 1e-3);
+        QVERIFY(std::abs(operations[2].low.z() + 38) < 1e-9);
+        QCOMPARE(run.outline.tool_calls, (std::vector<std::uint32_t>{1, 3, 2}));
+    }
+
     void a_first_cut_without_rapid_comes_down_at_feed()
     {
         const auto a =
