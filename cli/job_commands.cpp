@@ -136,6 +136,7 @@ int replay_command(const JobOptions& options)
         }
     }
     std::vector<ReplayInput> code;
+    code.reserve(texts.size());
     for (const auto& [name, text] : texts) {
         code.push_back({name, text});
     }

@@ -48,7 +48,7 @@ public:
         if (stack_.back()->members.size() == max_members) {
             return fail(at, fmt::format("an object has more than {} keys", max_members), "no file of this project needs so many");
         }
-        stack_.back()->members.emplace_back(value, Node{});
+        stack_.back()->members.push_back({value, Node{}});
         return true;
     }
     bool parse_error(std::size_t position, const std::string& /*token*/, const nlohmann::detail::exception& problem) override
@@ -119,7 +119,7 @@ private:
         if (top->kind == Kind::array) {
             return &top->items.emplace_back();
         }
-        return top->kind == Kind::object ? &top->members.back().second : top;
+        return top->kind == Kind::object ? &top->members.back().value : top;
     }
     template <typename Fill>
     bool leaf(const Fill& fill)
@@ -181,8 +181,8 @@ std::string joined(const std::vector<std::string>& names) { return fmt::format("
 
 const Node* Node::find(std::string_view key) const
 {
-    const auto found = std::find_if(members.begin(), members.end(), [&](const auto& m) { return m.first == key; });
-    return found == members.end() ? nullptr : &found->second;
+    const auto found = std::find_if(members.begin(), members.end(), [&](const auto& m) { return m.name == key; });
+    return found == members.end() ? nullptr : &found->value;
 }
 
 Result<Document> Document::parse(std::string text, std::string file_name)

@@ -19,17 +19,24 @@ inline constexpr std::size_t max_bytes = std::size_t{64} << 20;
 
 enum class Kind { null, boolean, number, string, array, object };
 
+struct Member;
+
 struct Node {
     Kind kind = Kind::null;
     bool flag = false;
     double number = 0;
     bool whole = false; ///< the number was written without fraction and exponent
     std::string text;
-    std::vector<Node> items;                           ///< of an array
-    std::vector<std::pair<std::string, Node>> members; ///< of an object, in file order
-    std::size_t begin = 0;                             ///< byte offset of the value's first byte
-    std::size_t end = 0;                               ///< one past its last byte
+    std::vector<Node> items;     ///< of an array
+    std::vector<Member> members; ///< of an object, in file order
+    std::size_t begin = 0;       ///< byte offset of the value's first byte
+    std::size_t end = 0;         ///< one past its last byte
     [[nodiscard]] const Node* find(std::string_view key) const;
+};
+
+struct Member {
+    std::string name;
+    Node value;
 };
 
 /// A parsed file. Grammar by nlohmann-json; duplicate keys, more than max_depth levels and more than max_bytes are errors.

@@ -54,6 +54,11 @@ Result<Kinematics> Kinematics::make(const Machine& machine)
     for (const int j : to_tool) {
         out.links_.push_back({JointIndex(std::uint32_t(j)), 1});
     }
+    for (const Link& link : out.links_) {
+        const Joint& joint = machine.joints[link.joint.value];
+        out.stages_.push_back(
+            {joint.kind == JointKind::rotary, Eigen::Index(link.joint.value), joint.at, joint.direction * link.sign, joint.point});
+    }
     return out;
 }
 
@@ -70,9 +75,25 @@ Frame Kinematics::tool_from_work(const Readings& readings) const
 
 Pose Kinematics::pose(const Readings& readings, double tool_length) const
 {
-    const Frame frame = tool_from_work(readings);
-    const Vec3 axis = frame.linear().col(2);
-    return {frame.translation() - axis * tool_length, axis};
+    // The chain applied to one point and one direction, from the tool to the work.
+    Vec3 axis = tool_.linear().col(2);
+    Vec3 tip = tool_.translation() - axis * tool_length;
+    for (std::size_t i = stages_.size(); i-- > 0;) {
+        const Stage& stage = stages_[i];
+        const double amount = readings[stage.joint] - stage.at;
+        if (!stage.rotary) {
+            tip += stage.direction * amount;
+            continue;
+        }
+        const double sine = std::sin(amount);
+        const double cosine = std::cos(amount);
+        const auto turned = [&](const Vec3& v) -> Vec3 {
+            return v * cosine + stage.direction.cross(v) * sine + stage.direction * (stage.direction.dot(v) * (1 - cosine));
+        };
+        tip = stage.point + turned(tip - stage.point);
+        axis = turned(axis);
+    }
+    return {work_inverse_ * tip, work_inverse_.linear() * axis};
 }
 
 Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings, double tool_length) const

@@ -37,8 +37,17 @@ public:
     [[nodiscard]] Readings levers(const Readings& readings, double tool_length) const;
 
 private:
+    /// A link with what its motion needs, its sign worked in.
+    struct Stage {
+        bool rotary = false;
+        Eigen::Index joint = 0;
+        double at = 0;
+        Vec3 direction = Vec3::UnitX();
+        Vec3 point = Vec3::Zero();
+    };
     std::vector<Joint> joints_;
     std::vector<Link> links_;
+    std::vector<Stage> stages_;
     Frame tool_ = Frame::Identity();
     Frame work_ = Frame::Identity();
     Frame work_inverse_ = Frame::Identity();

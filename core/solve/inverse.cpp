@@ -9,11 +9,18 @@
 namespace wexilum {
 namespace {
 
-constexpr double parallel = 1e-9; // rad
+constexpr double parallel = 1e-9;     // rad
+constexpr double at_the_edge = 1e-13; // rad
 
 Error unsupported(std::string message, std::string cure) { return {ErrorKind::unsupported, std::move(message), {}, std::move(cure)}; }
 
 Vec3 rotate(const Vec3& axis, double angle, const Vec3& v) { return Eigen::AngleAxisd(angle, axis) * v; }
+
+/// `v` turned about the unit vector `k` by the angle whose sine and cosine are given (Rodrigues).
+Vec3 turned(const Vec3& k, double sine, double cosine, const Vec3& v)
+{
+    return v * cosine + k.cross(v) * sine + k * (k.dot(v) * (1 - cosine));
+}
 
 double across(const Vec3& a, const Vec3& b) { return a.cross(b).norm(); }
 
@@ -23,9 +30,11 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
 {
     InverseSolver out(kinematics);
     out.tool_axis_ = kinematics.tool_frame().linear().col(2);
+    std::array<std::size_t, max_joints> before{};
     for (const auto& link : kinematics.links()) {
         const Joint& joint = kinematics.joints()[link.joint.value];
         if (joint.kind == JointKind::linear) {
+            before[out.linear_.size()] = out.rotary_index_.size();
             out.linear_.push_back(link.joint);
         } else {
             out.rotary_index_.push_back(link.joint);
@@ -38,8 +47,12 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
             "lock or leave out joints until three remain");
     }
     Mat3 columns;
-    for (int i = 0; i < 3; ++i) {
-        columns.col(i) = kinematics.joints()[out.linear_[std::size_t(i)].value].direction;
+    int column = 0;
+    for (const auto& link : kinematics.links()) {
+        const Joint& joint = kinematics.joints()[link.joint.value];
+        if (joint.kind == JointKind::linear) {
+            columns.col(column++) = joint.direction * link.sign;
+        }
     }
     if (std::abs(columns.determinant()) < 1e-3) {
         return unsupported("the three linear joints lie in one plane", "correct their directions");
@@ -56,87 +69,161 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
                                        kinematics.joints()[out.rotary_index_.back().value].id),
                            "leave it out, or correct its direction");
     }
+    out.rotary_before_ = before[0];
+    out.together_ = before[1] == before[0] && before[2] == before[0];
+    out.directions_inverse_ = columns.inverse();
+    for (std::size_t i = 0; i < out.rotary_index_.size(); ++i) {
+        out.at_[i] = kinematics.joints()[out.rotary_index_[i].value].at;
+    }
+    if (out.rotary_axis_.size() == 2) {
+        out.prepare_two();
+    }
     return out;
 }
 
-double InverseSolver::reading_near(std::size_t rotary, double angle, double near) const
+void InverseSolver::prepare_two()
 {
-    // `angle` is about the signed axis, which already holds the link's sign, so it adds to the reference reading.
-    const Joint& joint = kinematics_.joints()[rotary_index_[rotary].value];
-    const double reading = joint.at + angle;
-    return reading + 2 * pi * std::round((near - reading) / (2 * pi));
-}
-
-std::vector<InverseSolver::Turn> InverseSolver::turns(const Vec3& wanted, const Readings& near, Candidates& out) const
-{
-    const auto near_of = [&](std::size_t i) { return near[Eigen::Index(rotary_index_[i].value)]; };
-    const Vec3& t0 = tool_axis_;
-    if (rotary_axis_.empty()) {
-        const double off = angle_between(wanted, t0);
-        if (off > reach_tolerance) {
-            out.missed_by = off;
-            out.nearest_axis = t0;
-            return {};
-        }
-        return {Turn{{0, 0}, off, 10, 0}};
-    }
-    if (rotary_axis_.size() == 1) {
-        const Vec3& k = rotary_axis_[0];
-        const double off = std::abs(angle_between(wanted, k) - angle_between(t0, k));
-        const double alpha = angle_about(k, t0, wanted);
-        if (off > reach_tolerance) {
-            out.missed_by = off;
-            out.nearest_axis = rotate(k, alpha, t0);
-            return {};
-        }
-        return {Turn{{reading_near(0, alpha, near_of(0)), 0}, off, 10, 0}};
-    }
-    // wanted = Rot(k1, alpha) Rot(k2, beta) t0. With v = Rot(k2, beta) t0: v.k2 = t0.k2, v.k1 = wanted.k1.
+    two_ = true;
     const Vec3& k1 = rotary_axis_[0];
     const Vec3& k2 = rotary_axis_[1];
     const Vec3 n = k1.cross(k2);
+    f1_ = n.normalized();
+    e1_ = f1_.cross(k1);
+    const Vec3 f2 = -f1_;
+    const Vec3 e2 = f2.cross(k2);
+    c12_ = k1.dot(k2);
+    p2_ = tool_axis_.dot(k2);
+    across_ = n.squaredNorm();
+    tool_turn_ = std::atan2(tool_axis_.dot(f2), tool_axis_.dot(e2));
     const double between = angle_between(k1, k2);
-    const double opening = angle_between(t0, k2);
-    const double asked = angle_between(wanted, k1);
-    const double least = std::abs(between - opening);
-    const double most = pi - std::abs(pi - (between + opening));
-    const double held = std::clamp(asked, least, most);
-    const double off = std::abs(asked - held);
+    const double opening = angle_between(tool_axis_, k2);
+    least_ = std::abs(between - opening);
+    most_ = pi - std::abs(pi - (between + opening));
+    pole_axis_ = kinematics_.work_frame().linear().transpose() * k1;
+    pole_reached_ = {least_<reach_tolerance, most_> pi - reach_tolerance};
+}
+
+Branches InverseSolver::one_joint(const Vec3& wanted) const
+{
+    Branches out;
+    const Vec3& k = rotary_axis_[0];
+    const double off = std::abs(angle_between(wanted, k) - angle_between(tool_axis_, k));
+    const double alpha = angle_about(k, tool_axis_, wanted);
     if (off > reach_tolerance) {
         out.missed_by = off;
-        Vec3 hinge = k1.cross(wanted);
-        if (hinge.norm() < parallel) {
-            hinge = any_across(k1);
-        }
-        out.nearest_axis = rotate(hinge.normalized(), held, k1);
-        return {};
+        out.nearest_axis = rotate(k, alpha, tool_axis_);
+        return out;
     }
-    const double c12 = k1.dot(k2);
-    const double p1 = off == 0 ? wanted.dot(k1) : std::cos(held);
-    const double p2 = t0.dot(k2);
-    const double denominator = n.squaredNorm();
-    const double a = (p1 - c12 * p2) / denominator;
-    const double b = (p2 - c12 * p1) / denominator;
-    const Vec3 base = a * k1 + b * k2;
-    const double c = std::sqrt(std::max(0.0, (1 - base.squaredNorm()) / denominator));
-    std::vector<Turn> list;
-    for (int branch = 0; branch < 2; ++branch) {
-        const Vec3 v = base + n * (branch == 0 ? c : -c);
-        Turn turn;
-        turn.branch = branch;
-        turn.residual = off;
-        turn.pole = std::min(angle_between(v, k1), angle_between(v, -k1));
-        turn.reading[1] = reading_near(1, angle_about(k2, t0, v), near_of(1));
-        turn.reading[0] = turn.pole < pole_free ? near_of(0) : reading_near(0, angle_about(k1, v, wanted), near_of(0));
-        if (branch == 0 || c > 1e-12) {
-            list.push_back(turn);
+    out.count = 1;
+    out.residual = off;
+    out.turns[0][0] = at_[0] + alpha;
+    return out;
+}
+
+// wanted = Rot(k1, alpha) Rot(k2, beta) t0. With v = Rot(k2, beta) t0: v.k2 = t0.k2 and v.k1 = wanted.k1, so that
+// v = a k1 + b k2 +- c (k1 x k2). Seen from e2 about k2, v stands at -+ atan2(c, a); from e1 about k1, at +- atan2(c, b).
+Branches InverseSolver::two_joints(const Vec3& wanted) const
+{
+    Branches out;
+    double p1 = wanted.dot(rotary_axis_[0]);
+    double a = (p1 - c12_ * p2_) / across_;
+    double b = (p2_ - c12_ * p1) / across_;
+    double square = (1 - (a * a + b * b + 2 * a * b * c12_)) / across_;
+    if (square < 1e-9) { // near the edge of what can be reached, or at a pole
+        const double asked = angle_between(wanted, rotary_axis_[0]);
+        double held = std::clamp(asked, least_, most_);
+        out.residual = std::abs(asked - held);
+        if (out.residual > reach_tolerance) {
+            out.missed_by = out.residual;
+            Vec3 hinge = rotary_axis_[0].cross(wanted);
+            if (hinge.norm() < parallel) {
+                hinge = any_across(rotary_axis_[0]);
+            }
+            out.nearest_axis = rotate(hinge.normalized(), held, rotary_axis_[0]);
+            return out;
+        }
+        // On the edge itself the branches meet; the last bits of the direction must not keep them a root apart.
+        held = held - least_ < at_the_edge ? least_ : most_ - held < at_the_edge ? most_ : held;
+        if (held == least_ || held == most_) {
+            p1 = std::cos(held);
+            a = (p1 - c12_ * p2_) / across_;
+            b = (p2_ - c12_ * p1) / across_;
+            square = 0;
         }
     }
-    return list;
+    const double c = std::sqrt(std::max(0.0, square));
+    const double x = std::atan2(c, a);
+    const double y = std::atan2(c, b);
+    const double u = wanted.dot(e1_);
+    const double v = wanted.dot(f1_);
+    const double flank = std::sqrt(u * u + v * v);
+    out.pole = flank < 0.1 ? std::atan2(flank, std::abs(p1)) : std::acos(std::min(1.0, std::abs(p1)));
+    const double phi = flank < 1e-15 ? 0 : std::atan2(v, u);
+    out.turns[0] = {at_[0] + phi - y, at_[1] - x - tool_turn_};
+    out.turns[1] = {at_[0] + phi + y, at_[1] + x - tool_turn_};
+    out.count = c > 1e-12 || out.pole < pole_free ? 2 : 1;
+    return out;
+}
+
+Branches InverseSolver::branches(const Vec3& axis) const
+{
+    const Vec3 wanted = kinematics_.work_frame().linear() * axis;
+    Branches out;
+    if (two_) {
+        out = two_joints(wanted);
+    } else if (rotary_axis_.size() == 1) {
+        out = one_joint(wanted);
+    } else {
+        const double off = angle_between(wanted, tool_axis_);
+        out.count = off > reach_tolerance ? 0 : 1;
+        (out.count == 0 ? out.missed_by : out.residual) = off;
+        out.nearest_axis = tool_axis_;
+    }
+    if (out.count == 0) {
+        out.nearest_axis = kinematics_.work_frame().linear().transpose() * out.nearest_axis;
+    }
+    return out;
+}
+
+Turns InverseSolver::turns_of(const Readings& readings) const
+{
+    Turns out{};
+    for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
+        out[i] = readings[Eigen::Index(rotary_index_[i].value)];
+    }
+    return out;
+}
+
+void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
+{
+    for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
+        readings[Eigen::Index(rotary_index_[i].value)] = turns[i];
+    }
 }
 
 void InverseSolver::set_linear(Readings& readings, const Vec3& tip, double tool_length) const
 {
+    if (together_) {
+        // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
+        Vec3 wanted = kinematics_.work_frame() * tip;
+        Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
+        for (std::size_t i = 0; i < rotary_before_; ++i) {
+            const Joint& joint = kinematics_.joints()[rotary_index_[i].value];
+            const double angle = readings[Eigen::Index(rotary_index_[i].value)] - at_[i];
+            wanted = joint.point + turned(rotary_axis_[i], -std::sin(angle), std::cos(angle), wanted - joint.point);
+        }
+        for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
+            const Joint& joint = kinematics_.joints()[rotary_index_[i].value];
+            const double angle = readings[Eigen::Index(rotary_index_[i].value)] - at_[i];
+            tool = joint.point + turned(rotary_axis_[i], std::sin(angle), std::cos(angle), tool - joint.point);
+        }
+        const Vec3 way = directions_inverse_ * (wanted - tool);
+        for (int i = 0; i < 3; ++i) {
+            const std::size_t joint = linear_[std::size_t(i)].value;
+            readings[Eigen::Index(joint)] = kinematics_.joints()[joint].at + way[i];
+        }
+        return;
+    }
     const auto jacobian = kinematics_.tip_jacobian(readings, tool_length);
     const Vec3 missing = tip - kinematics_.pose(readings, tool_length).tip;
     Mat3 columns;
@@ -152,22 +239,30 @@ void InverseSolver::set_linear(Readings& readings, const Vec3& tip, double tool_
 Candidates InverseSolver::solve(const Pose& pose, double tool_length, const Readings& near) const
 {
     Candidates out;
-    const Vec3 wanted = kinematics_.work_frame().linear() * pose.axis;
-    for (const Turn& turn : turns(wanted, near, out)) {
+    const Branches found = branches(pose.axis);
+    out.missed_by = found.missed_by;
+    out.nearest_axis = found.nearest_axis;
+    const Turns kept = turns_of(near);
+    for (int branch = 0; branch < found.count; ++branch) {
         Candidate candidate;
         candidate.readings = near;
-        candidate.branch = turn.branch;
-        candidate.residual = turn.residual;
-        candidate.pole = turn.pole;
+        candidate.branch = branch;
+        candidate.residual = found.residual;
+        candidate.pole = found.pole;
+        Turns turns = found.turns[std::size_t(branch)];
         for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
-            candidate.readings[Eigen::Index(rotary_index_[i].value)] = turn.reading[i];
+            turns[i] += 2 * pi * std::round((kept[i] - turns[i]) / (2 * pi));
         }
+        if (found.pole < pole_free) {
+            turns[0] = kept[0];
+        }
+        set_turns(candidate.readings, turns);
         set_linear(candidate.readings, pose.tip, tool_length);
-        candidate.outcome = turn.pole < pole_angle || turn.residual > 1e-9 ? Outcome::degraded : Outcome::solved;
+        candidate.outcome = found.pole < pole_angle || found.residual > 1e-9 ? Outcome::degraded : Outcome::solved;
         out.list.push_back(std::move(candidate));
-    }
-    if (out.list.empty()) {
-        out.nearest_axis = kinematics_.work_frame().linear().transpose() * out.nearest_axis;
+        if (found.pole < pole_free && branch == 0) {
+            break; // both branches are one
+        }
     }
     return out;
 }

@@ -1,10 +1,12 @@
 // From a pose to readings in closed form, for machines with three independent linear joints and none, one or two rotary
 // joints in any directions, with any offsets, wherever in the chain they sit.
-// Two rotary joints: second subproblem of Paden and Kahan (Murray, Li, Sastry 1994, section 3.3.2).
+// Two rotary joints: second subproblem of Paden and Kahan (Murray, Li, Sastry 1994, section 3.3.2), written out in the frames
+// that belong to the two axes, so that both branches cost three arc tangents.
 #pragma once
 
 #include "core/machine/kinematics.hpp"
 
+#include <array>
 #include <string>
 #include <vector>
 
@@ -33,6 +35,19 @@ struct Candidates {
     Vec3 nearest_axis = Vec3::UnitZ(); ///< that direction, in the work's frame
 };
 
+/// Readings of the rotary joints from the work to the tool, the first and the second; joints that are not there read 0.
+using Turns = std::array<double, 2>;
+
+/// The rotary readings that point the tool along one axis, each in its principal turn.
+struct Branches {
+    int count = 0; ///< 0: unreachable, 1, or 2
+    std::array<Turns, 2> turns{};
+    double residual = 0;               ///< rad between the asked and the reached axis
+    double pole = 10;                  ///< rad to the nearest pole of the first joint; large without one
+    double missed_by = 0;              ///< where count is 0: rad to the nearest reachable direction,
+    Vec3 nearest_axis = Vec3::UnitZ(); ///< and that direction, in the work mount's frame
+};
+
 class InverseSolver {
 public:
     /// An Error of kind unsupported says which form is missing: not three independent linear joints, more than two rotary
@@ -47,29 +62,54 @@ public:
     /// Candidates beyond travel in any joint are left out.
     [[nodiscard]] std::vector<Candidate> within_travel(const Pose& pose, double tool_length, const Readings& near) const;
 
+    /// The rotary readings alone for a tool axis (work mount's frame). At a pole the first joint reads as if the tool leaned
+    /// in an arbitrary but fixed direction.
+    [[nodiscard]] Branches branches(const Vec3& axis) const;
+
     /// Sets the linear joints of `readings` so that the tip comes to `tip`, rotary readings as they are.
     void set_linear(Readings& readings, const Vec3& tip, double tool_length) const;
+
+    /// The two directions (work mount's frame) in which the first of two rotary joints does nothing: this one and its opposite.
+    /// Which of them the tool can take at all is told by reaches_pole().
+    [[nodiscard]] const Vec3& pole_axis() const { return pole_axis_; }
+    [[nodiscard]] bool reaches_pole(bool opposite) const { return two_ && pole_reached_[opposite ? 1 : 0]; }
 
     [[nodiscard]] const Kinematics& kinematics() const { return kinematics_; }
     [[nodiscard]] const std::vector<JointIndex>& rotary() const { return rotary_index_; }
     [[nodiscard]] const std::vector<JointIndex>& linear() const { return linear_; }
+    [[nodiscard]] Turns turns_of(const Readings& readings) const;
+    void set_turns(Readings& readings, const Turns& turns) const;
 
 private:
     explicit InverseSolver(const Kinematics& kinematics) : kinematics_(kinematics) {}
-    struct Turn {
-        double reading[2] = {0, 0};
-        double residual = 0;
-        double pole = 10;
-        int branch = 0;
-    };
-    [[nodiscard]] std::vector<Turn> turns(const Vec3& wanted, const Readings& near, Candidates& out) const;
-    [[nodiscard]] double reading_near(std::size_t rotary, double angle, double near) const;
+    void prepare_two();
+    [[nodiscard]] Branches one_joint(const Vec3& wanted) const;
+    [[nodiscard]] Branches two_joints(const Vec3& wanted) const;
 
     Kinematics kinematics_;
     std::vector<JointIndex> linear_;
     std::vector<JointIndex> rotary_index_; ///< from the work to the tool
     std::vector<Vec3> rotary_axis_;        ///< base frame, reference posture, with the link's sign
+    std::array<double, 2> at_{};           ///< reference readings of the rotary joints
     Vec3 tool_axis_ = Vec3::UnitZ();       ///< base frame, reference posture
+
+    // Two rotary joints: e1, f1 across the first axis and e2 across the second, e's in the plane of both axes.
+    bool two_ = false;
+    Vec3 e1_ = Vec3::UnitX();
+    Vec3 f1_ = Vec3::UnitY();
+    Vec3 pole_axis_ = Vec3::UnitZ();
+    std::array<bool, 2> pole_reached_{};
+    double c12_ = 0;       ///< cosine between the axes
+    double p2_ = 0;        ///< cosine between tool and second axis
+    double across_ = 1;    ///< squared sine between the axes
+    double tool_turn_ = 0; ///< of the tool about the second axis, from e2
+    double least_ = 0;     ///< smallest and
+    double most_ = 0;      ///< largest angle between tool and first axis, rad
+
+    // Linear joints: where all three stand behind the same number of rotary joints, their directions inverted once.
+    bool together_ = false;
+    std::size_t rotary_before_ = 0; ///< rotary joints between the work and the linear ones
+    Mat3 directions_inverse_ = Mat3::Identity();
 };
 
 } // namespace wexilum

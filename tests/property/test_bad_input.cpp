@@ -95,7 +95,7 @@ private Q_SLOTS:
             std::vector<const json::Node*> nodes{&document.value().root()};
             for (std::size_t i = 0; i < nodes.size() && nodes.size() < 4000; ++i) {
                 for (const auto& member : nodes[i]->members) {
-                    nodes.push_back(&member.second);
+                    nodes.push_back(&member.value);
                 }
                 for (const auto& item : nodes[i]->items) {
                     nodes.push_back(&item);
