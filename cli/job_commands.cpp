@@ -17,6 +17,33 @@ namespace {
 
 using nlohmann::ordered_json;
 
+/// Program text on its way to a file, in large pieces.
+class CodeWriter final : public CodeSink {
+public:
+    explicit CodeWriter(ByteSink& out) : out_(out) { buffer_.reserve(limit + 4096); }
+    void line(std::string_view text, const Source&) override
+    {
+        buffer_ += text;
+        buffer_ += '\n';
+        if (buffer_.size() >= limit) {
+            (void)finish();
+        }
+    }
+    /// The first error met since the beginning.
+    Status finish()
+    {
+        status_ = status_ ? out_.write(buffer_) : status_;
+        buffer_.clear();
+        return status_;
+    }
+
+private:
+    static constexpr std::size_t limit = std::size_t{1} << 16;
+    ByteSink& out_;
+    std::string buffer_;
+    Status status_;
+};
+
 std::string extent(const OperationOutline& operation)
 {
     const Vec3 size = operation.high - operation.low;
@@ -25,7 +52,7 @@ std::string extent(const OperationOutline& operation)
                : fmt::format("{:.1f} x {:.1f} x {:.1f} mm, down to Z {:.3f} mm", size.x(), size.y(), size.z(), operation.low.z());
 }
 
-void print_outline(const Assembly& a, const RunResult& run)
+void print_outline(const Assembly& a, const RunSummary& run)
 {
     fmt::print("{}  on  {}, {} / {}, post {} {}\n", a.job.name, a.machine.name, a.controller.name, a.dialect.name, a.post.name,
                a.post.version);
@@ -68,36 +95,42 @@ int post_command(const JobOptions& options)
     RealFileSystem files;
     const SteadyClock clock;
     const double begin = clock.seconds();
-    auto loaded = load_job(files, options.project, options.job);
-    if (!loaded) {
-        return fail(loaded.error(), options.json);
+    auto opened = open_job(files, options.project, options.job);
+    if (!opened) {
+        return fail(opened.error(), options.json);
     }
-    const Assembly& a = *loaded;
-    RunResult run = post(a);
+    const Assembly& a = *opened;
     const std::string folder = options.out.empty() ? options.project + "/out" : options.out;
-    const bool errors = run.findings.has_errors();
-    std::vector<FileSystem::NewFile> out;
-    std::vector<std::string> old;
-    ordered_json list = ordered_json::array();
-    std::size_t blocks = 0;
-    for (CodeFile& file : run.files) {
-        const std::string path = folder + "/" + file.name;
-        blocks += file.blocks;
-        if (!errors) {
-            list.push_back({{"path", path}, {"blocks", file.blocks}, {"bytes", file.text.size()}, {"channel", file.channel}});
-        }
-        old.push_back(path);
-        out.push_back({path, std::move(file.text)});
+    const std::string path = folder + "/" + program_file_name(a);
+    const auto set = files.begin_files();
+    auto file = set->add(path);
+    if (!file) {
+        return fail(file.error(), options.json);
     }
+    CodeWriter writer(**file);
+    JobRecords records(files, options.project, a.job);
+    FileScratch scratch;
+    auto posted = post(a, records, scratch, writer);
+    if (!posted) {
+        return fail(posted.error(), options.json);
+    }
+    const RunSummary& run = *posted;
+    const bool errors = run.findings.has_errors();
     // Code of an earlier run must not pass for the code of a run that failed.
-    if (const Status status = errors ? files.remove(old) : files.replace(out); !status) {
+    Status status = writer.finish();
+    status = !status ? status : errors ? files.remove({path}) : set->commit();
+    if (!status) {
         return fail(status.error(), options.json);
     }
     const double seconds = clock.seconds() - begin;
     if (options.json) {
+        ordered_json list = ordered_json::array();
+        if (!errors) {
+            list.push_back({{"path", path}, {"blocks", run.blocks}, {"bytes", run.bytes}, {"channel", run.channel}});
+        }
         fmt::print("{}\n", json_text({{"files", list},
                                       {"records", run.outline.records},
-                                      {"blocks", blocks},
+                                      {"blocks", run.blocks},
                                       {"findings", findings_json(run.findings)},
                                       {"seconds", seconds}}));
     } else {
@@ -106,9 +139,7 @@ int post_command(const JobOptions& options)
         if (errors) {
             fmt::print("  no code is written: {} of the findings are errors\n", run.findings.count(Severity::error));
         } else {
-            for (const auto& file : out) {
-                fmt::print("  written: {}  ({} blocks, {} bytes, {:.2f} s)\n", file.path, blocks, file.text.size(), seconds);
-            }
+            fmt::print("  written: {}  ({} blocks, {} bytes, {:.2f} s)\n", path, run.blocks, run.bytes, seconds);
         }
     }
     return errors ? exit_findings : exit_fine;

@@ -118,13 +118,6 @@ Told tell(const Machine& machine, const Choice& choice, const Place& place, std:
         findings.add(std::move(finding), id, row);
         return {"unreachable", false};
     }
-    if (choice.problem == ChoiceProblem::torn) {
-        finding.severity = Severity::warning;
-        finding.kind = "torn-sheet";
-        finding.message = "this row does not continue the one before it";
-        finding.cure = "add rows between, or lean the tool away from the pole";
-        findings.add(std::move(finding), "", row);
-    }
     return {choice.outcome == Outcome::degraded ? "degraded" : "solved", true};
 }
 

@@ -99,6 +99,7 @@ public:
     bool choice(const char* key, E& out, const std::vector<std::pair<std::string, E>>& names, bool required = false)
     {
         std::vector<std::string> words;
+        words.reserve(names.size());
         for (const auto& entry : names) {
             words.push_back(entry.first);
         }

@@ -12,4 +12,55 @@ Result<std::size_t> TextSource::read(std::span<char> buffer)
     return n;
 }
 
+Status MemorySpool::append(std::span<const char> bytes)
+{
+    bytes_.insert(bytes_.end(), bytes.begin(), bytes.end());
+    return {};
+}
+
+Status MemorySpool::read_at(std::uint64_t offset, std::span<char> bytes)
+{
+    std::copy_n(bytes_.begin() + static_cast<std::ptrdiff_t>(offset), bytes.size(), bytes.begin());
+    return {};
+}
+
+Status MemorySpool::write_at(std::uint64_t offset, std::span<const char> bytes)
+{
+    std::copy(bytes.begin(), bytes.end(), bytes_.begin() + static_cast<std::ptrdiff_t>(offset));
+    return {};
+}
+
+void SpoolReader::refill(char* to, std::size_t count)
+{
+    while (count > 0) {
+        if (at_ == filled_) {
+            const std::uint64_t left = spool_.size() - offset_;
+            at_ = 0;
+            filled_ = static_cast<std::size_t>(std::min<std::uint64_t>(left, buffer_.size()));
+            if (filled_ > 0 && status_.ok()) {
+                status_ = spool_.read_at(offset_, std::span(buffer_.data(), filled_));
+            }
+            offset_ += filled_;
+            if (filled_ == 0 || !status_) {
+                std::memset(to, 0, count);
+                return;
+            }
+        }
+        const std::size_t part = std::min(count, filled_ - at_);
+        std::memcpy(to, buffer_.data() + at_, part);
+        at_ += part;
+        to += part;
+        count -= part;
+    }
+}
+
+Status SpoolWriter::flush()
+{
+    if (status_.ok() && !buffer_.empty()) {
+        status_ = spool_.append(buffer_);
+    }
+    buffer_.clear();
+    return status_;
+}
+
 } // namespace wexilum

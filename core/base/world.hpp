@@ -3,11 +3,15 @@
 
 #include "core/base/result.hpp"
 
+#include <array>
 #include <cstddef>
+#include <cstdint>
+#include <cstring>
 #include <memory>
 #include <span>
 #include <string>
 #include <string_view>
+#include <type_traits>
 #include <vector>
 
 namespace wexilum {
@@ -30,6 +34,23 @@ private:
     std::string_view rest_;
 };
 
+/// A stream of bytes going out.
+class ByteSink {
+public:
+    virtual ~ByteSink() = default;
+    virtual Status write(std::string_view bytes) = 0;
+};
+
+/// A set of files being written, complete or not there at all: they carry temporary names until commit() gives all of them their
+/// own. Without commit() nothing of them stays, and what stood under the names before is untouched.
+class NewFiles {
+public:
+    virtual ~NewFiles() = default;
+    /// Begins a file; its folder is made where missing. The sink lives as long as the set, and is written before the next add().
+    virtual Result<ByteSink*> add(const std::string& path) = 0;
+    virtual Status commit() = 0;
+};
+
 /// Files as the project code sees them. Paths are UTF-8, absolute or relative to wherever the implementation stands.
 class FileSystem {
 public:
@@ -37,17 +58,114 @@ public:
     /// The whole file; an error of kind `unreadable` if it is missing, a folder, or larger than `limit` bytes.
     [[nodiscard]] virtual Result<std::string> read_all(const std::string& path, std::size_t limit) const = 0;
     [[nodiscard]] virtual Result<std::unique_ptr<ByteSource>> open(const std::string& path) const = 0;
-    struct NewFile {
-        std::string path;
-        std::string text;
-    };
-    /// Writes a set of files as a whole: all under temporary names first, then renamed; on failure nothing of the set
-    /// stays and what stood under the names before is untouched. Missing folders are made.
-    virtual Status replace(const std::vector<NewFile>& files) = 0;
+    [[nodiscard]] virtual std::unique_ptr<NewFiles> begin_files() = 0;
     /// Takes files away; a file that is not there is no error.
     virtual Status remove(const std::vector<std::string>& paths) = 0;
     /// Names (no folders) of the files in a folder that end with `suffix`, sorted; empty where the folder can't be read.
     [[nodiscard]] virtual std::vector<std::string> list(const std::string& folder, const std::string& suffix) const = 0;
+};
+
+/// Bytes put aside during a run and read again, in whatever order; gone with the object. Data of unbounded length goes here, so that
+/// memory stays flat.
+class Spool {
+public:
+    virtual ~Spool() = default;
+    virtual Status append(std::span<const char> bytes) = 0;
+    /// Precondition for both: offset + bytes.size() <= size().
+    virtual Status read_at(std::uint64_t offset, std::span<char> bytes) = 0;
+    virtual Status write_at(std::uint64_t offset, std::span<const char> bytes) = 0;
+    [[nodiscard]] virtual std::uint64_t size() const = 0;
+};
+
+/// Makes spools.
+class Scratch {
+public:
+    virtual ~Scratch() = default;
+    virtual Result<std::unique_ptr<Spool>> spool() = 0;
+};
+
+/// A spool in memory, for short runs and tests.
+class MemorySpool final : public Spool {
+public:
+    Status append(std::span<const char> bytes) override;
+    Status read_at(std::uint64_t offset, std::span<char> bytes) override;
+    Status write_at(std::uint64_t offset, std::span<const char> bytes) override;
+    [[nodiscard]] std::uint64_t size() const override { return bytes_.size(); }
+
+private:
+    std::vector<char> bytes_;
+};
+
+class MemoryScratch final : public Scratch {
+public:
+    Result<std::unique_ptr<Spool>> spool() override { return std::unique_ptr<Spool>(std::make_unique<MemorySpool>()); }
+};
+
+/// Reads a spool from front to back in large pieces. After an error every further read gives zeros; ask status() at the end.
+class SpoolReader {
+public:
+    explicit SpoolReader(Spool& spool) : spool_(spool), buffer_(std::size_t{1} << 16) {}
+
+    [[nodiscard]] bool at_end() const { return at_ == filled_ && offset_ == spool_.size(); }
+    /// Precondition: as many bytes are left as were appended with put().
+    template <typename T>
+    T get()
+    {
+        static_assert(std::is_trivially_copyable_v<T>);
+        T value{};
+        bytes(reinterpret_cast<char*>(&value), sizeof value);
+        return value;
+    }
+    void bytes(char* to, std::size_t count)
+    {
+        if (filled_ - at_ >= count) {
+            std::memcpy(to, buffer_.data() + at_, count);
+            at_ += count;
+            return;
+        }
+        refill(to, count);
+    }
+    [[nodiscard]] const Status& status() const { return status_; }
+
+private:
+    void refill(char* to, std::size_t count);
+
+    Spool& spool_;
+    std::vector<char> buffer_;
+    std::size_t at_ = 0;
+    std::size_t filled_ = 0;
+    std::uint64_t offset_ = 0;
+    Status status_;
+};
+
+/// Appends to a spool in large pieces. flush() before reading.
+class SpoolWriter {
+public:
+    explicit SpoolWriter(Spool& spool) : spool_(spool) { buffer_.reserve(limit + 4096); }
+
+    template <typename T>
+    void put(const T& value)
+    {
+        static_assert(std::is_trivially_copyable_v<T>);
+        bytes(reinterpret_cast<const char*>(&value), sizeof value);
+    }
+    void bytes(const char* from, std::size_t count)
+    {
+        buffer_.insert(buffer_.end(), from, from + count);
+        if (buffer_.size() >= limit) {
+            (void)flush();
+        }
+    }
+    /// The first error met since the beginning.
+    Status flush();
+    /// Bytes written so far, flushed or not.
+    [[nodiscard]] std::uint64_t written() const { return spool_.size() + buffer_.size(); }
+
+private:
+    static constexpr std::size_t limit = std::size_t{1} << 16;
+    Spool& spool_;
+    std::vector<char> buffer_;
+    Status status_;
 };
 
 /// Seconds since an arbitrary start, never going back.

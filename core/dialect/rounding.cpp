@@ -2,8 +2,9 @@
 
 #include "core/base/units.hpp"
 
+#include <array>
+#include <charconv>
 #include <cmath>
-#include <cstdlib>
 
 namespace wexilum {
 
@@ -16,6 +17,7 @@ Rounding::Rounding(const Dialect& dialect, const Controller& controller)
         scale.increment = increment;
         scale.style = dialect.style(q);
         scale.count = std::pow(10.0, -scale.style.decimals);
+        scale.per_unit = 1 / (unit * scale.count);
     };
     set(Quantity::length, length, controller.length_increment);
     set(Quantity::angle, pi / 180, controller.angle_increment);
@@ -30,10 +32,10 @@ Rounding::Rounding(const Dialect& dialect, const Controller& controller)
 std::int64_t Rounding::counts(Quantity quantity, double value) const
 {
     const Scale& s = scales_[static_cast<std::size_t>(quantity)];
-    const double number = value / s.unit;
     if (s.increment <= s.count) {
-        return std::llround(number / s.count);
+        return std::llround(value * s.per_unit);
     }
+    const double number = value / s.unit;
     return std::llround(std::round(number / s.increment) * s.increment / s.count);
 }
 
@@ -54,26 +56,41 @@ std::string Rounding::text(Quantity quantity, std::int64_t counts) const
     return decimal_text(counts, scales_[static_cast<std::size_t>(quantity)].style);
 }
 
+char* Rounding::write(char* out, Quantity quantity, std::int64_t counts) const
+{
+    return write_decimal(out, counts, scales_[static_cast<std::size_t>(quantity)].style);
+}
+
+char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style)
+{
+    constexpr std::array<std::uint64_t, 10> powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000, 1000000000};
+    const auto decimals = static_cast<std::size_t>(style.decimals);
+    auto magnitude = static_cast<std::uint64_t>(counts);
+    if (counts < 0) {
+        *out++ = '-';
+        magnitude = 0 - magnitude;
+    }
+    const std::uint64_t whole = magnitude / powers[decimals];
+    std::uint64_t fraction = magnitude % powers[decimals];
+    out = std::to_chars(out, out + 20, whole).ptr;
+    std::size_t digits = decimals;
+    while (!style.keep_zeros && digits > 0 && fraction % 10 == 0) {
+        fraction /= 10;
+        --digits;
+    }
+    if (digits > 0 || style.point_always) {
+        *out++ = '.';
+    }
+    for (std::size_t i = digits; i-- > 0; fraction /= 10) {
+        out[i] = static_cast<char>('0' + fraction % 10);
+    }
+    return out + digits;
+}
+
 std::string decimal_text(std::int64_t counts, const NumberStyle& style)
 {
-    std::string digits = std::to_string(std::llabs(counts));
-    const auto decimals = static_cast<std::size_t>(style.decimals);
-    if (digits.size() <= decimals) {
-        digits.insert(0, decimals + 1 - digits.size(), '0');
-    }
-    std::string fraction = digits.substr(digits.size() - decimals);
-    std::string whole = digits.substr(0, digits.size() - decimals);
-    if (!style.keep_zeros) {
-        while (!fraction.empty() && fraction.back() == '0') {
-            fraction.pop_back();
-        }
-    }
-    std::string out = counts < 0 ? "-" : "";
-    out += whole;
-    if (!fraction.empty() || style.point_always) {
-        out += '.';
-    }
-    return out + fraction;
+    std::array<char, most_decimal_text> buffer;
+    return {buffer.data(), write_decimal(buffer.data(), counts, style)};
 }
 
 } // namespace wexilum

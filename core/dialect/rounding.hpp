@@ -23,17 +23,23 @@ public:
     [[nodiscard]] double step(Quantity quantity) const;
     /// The number as text, e.g. "-12.5", "3.", "0." (never "-0.").
     [[nodiscard]] std::string text(Quantity quantity, std::int64_t counts) const;
+    /// Writes the same text to `out`, which has room for most_decimal_text bytes; returns its end.
+    char* write(char* out, Quantity quantity, std::int64_t counts) const;
 
 private:
     struct Scale {
         double unit = 1;      // core units per program unit
         double increment = 0; // program units
         double count = 1;     // program units per count
+        double per_unit = 1;  // counts per core unit
         NumberStyle style;
     };
     std::array<Scale, quantity_count> scales_;
 };
 
+/// No number's text is longer: 19 digits, sign and point, with up to 9 decimals.
+inline constexpr std::size_t most_decimal_text = 32;
+char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style);
 /// "12.5" from 12500 counts at three decimals.
 [[nodiscard]] std::string decimal_text(std::int64_t counts, const NumberStyle& style);
 

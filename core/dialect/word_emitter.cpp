@@ -1,6 +1,7 @@
 #include "core/dialect/word_emitter.hpp"
 
 #include <algorithm>
+#include <charconv>
 
 namespace wexilum {
 namespace {
@@ -9,9 +10,18 @@ bool is_letter(char c) { return c >= 'A' && c <= 'Z'; }
 
 } // namespace
 
-WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names)
-    : dialect_(dialect), rounding_(dialect, controller), known_axes_(joint_names.size()), sequence_(dialect.sequence_start)
+WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink)
+    : dialect_(dialect), rounding_(dialect, controller), known_axes_(joint_names.size()), sink_(sink), sequence_(dialect.sequence_start)
 {
+    for (const auto& [function, word] : dialect.words) {
+        words_[static_cast<std::size_t>(function)] = &word;
+    }
+    for (const Role role : dialect.modal) {
+        modal_[static_cast<std::size_t>(role)] = true;
+    }
+    for (std::size_t i = 0; i < rank_.size(); ++i) {
+        rank_[i] = static_cast<std::uint8_t>(std::min({dialect.order.find(static_cast<char>(i)), dialect.order.size(), std::size_t{255}}));
+    }
     for (const std::string& name : joint_names) {
         const auto found = dialect.axes.find(name);
         axis_words_.push_back(found == dialect.axes.end() ? AxisWord{'?', 1} : found->second);
@@ -34,7 +44,7 @@ char WordEmitter::address_of(const Slot& slot) const
     case Role::cycle_depth: return axis_words_[std::size_t(slot.index)].address;
     case Role::cycle_step: return dialect_.cycle_step;
     case Role::cycle_dwell: return dialect_.cycle_dwell;
-    default: return slot.text.empty() ? '?' : slot.text[0];
+    default: return slot.text == nullptr || slot.text->empty() ? '?' : (*slot.text)[0];
     }
 }
 
@@ -52,42 +62,60 @@ WordEmitter::Known& WordEmitter::memory(const Slot& slot)
 bool WordEmitter::emit(const Statement& statement)
 {
     struct Word {
-        std::size_t rank;
-        std::string text;
+        const Slot* slot;
+        char address;
+        std::uint8_t rank;
     };
-    std::vector<Word> words;
+    std::array<Word, SlotList::most> words;
+    std::size_t count = 0;
+    std::size_t room = 32; // for the number, and below for each word
     for (const Slot& slot : statement.slots) {
         Known& known = memory(slot);
-        const bool same = known.known && known.counts == slot.counts && known.text == slot.text;
+        const bool same = known.known && known.counts == slot.counts &&
+                          (known.text == slot.text || (known.text != nullptr && slot.text != nullptr && *known.text == *slot.text));
         known = {true, slot.counts, slot.text};
         if (slot.role == Role::cycle_depth) {
             known_axes_[std::size_t(slot.index)].known = false;
         }
-        if (same && dialect_.modal.contains(slot.role)) {
+        if (same && modal_[static_cast<std::size_t>(slot.role)]) {
             continue;
         }
         const char address = address_of(slot);
-        const std::size_t rank = std::min(dialect_.order.find(address), dialect_.order.size());
-        std::string text = slot.text;
-        if (text.empty()) {
-            const bool turned =
-                (slot.role == Role::axes || slot.role == Role::cycle_depth) && axis_words_[std::size_t(slot.index)].sign < 0;
-            text = address + rounding_.text(slot.quantity, turned ? -slot.counts : slot.counts);
+        const Word word{&slot, address, rank_[static_cast<unsigned char>(address)]};
+        std::size_t at = count++;
+        for (; at > 0 && words[at - 1].rank > word.rank; --at) {
+            words[at] = words[at - 1];
         }
-        words.push_back({rank, std::move(text)});
+        words[at] = word;
+        room += dialect_.separator.size() + (slot.text != nullptr ? slot.text->size() : 1 + most_decimal_text);
     }
-    if (words.empty()) {
+    if (count == 0) {
         return false;
     }
-    std::stable_sort(words.begin(), words.end(), [](const Word& a, const Word& b) { return a.rank < b.rank; });
-    std::string line;
-    for (const Word& word : words) {
-        if (!line.empty()) {
-            line += dialect_.separator;
-        }
-        line += word.text;
+    if (line_.size() < room) {
+        line_.resize(room);
     }
-    add_line(numbered(line));
+    char* out = line_.data();
+    const auto add = [&](std::string_view text) { out = std::copy(text.begin(), text.end(), out); };
+    if (dialect_.sequence) {
+        *out++ = dialect_.sequence_letter;
+        out = std::to_chars(out, out + 24, sequence_).ptr;
+        sequence_ += dialect_.sequence_step;
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+        const Slot& slot = *words[i].slot;
+        if (i > 0 || dialect_.sequence) {
+            add(dialect_.separator);
+        }
+        if (slot.text != nullptr) {
+            add(*slot.text);
+            continue;
+        }
+        const bool turned = (slot.role == Role::axes || slot.role == Role::cycle_depth) && axis_words_[std::size_t(slot.index)].sign < 0;
+        *out++ = words[i].address;
+        out = rounding_.write(out, slot.quantity, turned ? -slot.counts : slot.counts);
+    }
+    add_line(std::string_view(line_.data(), static_cast<std::size_t>(out - line_.data())));
     return true;
 }
 
@@ -101,10 +129,10 @@ std::string WordEmitter::numbered(const std::string& words)
     return number + dialect_.separator + words;
 }
 
-void WordEmitter::add_line(const std::string& line)
+void WordEmitter::add_line(std::string_view line)
 {
-    text_ += line;
-    text_ += '\n';
+    sink_.line(line, source_);
+    bytes_ += line.size() + 1;
     ++lines_;
     if (line.size() > longest_) {
         longest_ = line.size();
@@ -157,14 +185,14 @@ void WordEmitter::learn_literal(const std::string& word)
         if (normalised_word(text) == normal) {
             const Role role = role_of(group_of(function));
             if (role != Role::once) {
-                known_[static_cast<std::size_t>(role)] = {true, 0, text};
+                known_[static_cast<std::size_t>(role)] = {true, 0, &text};
             }
             return;
         }
     }
     for (const auto& [name, text] : dialect_.work_offsets) {
         if (normalised_word(text) == normal) {
-            known_[static_cast<std::size_t>(Role::offset)] = {true, 0, text};
+            known_[static_cast<std::size_t>(Role::offset)] = {true, 0, &text};
             return;
         }
     }
@@ -172,6 +200,7 @@ void WordEmitter::learn_literal(const std::string& word)
     for (std::size_t i = 0; i < axis_words_.size(); ++i) {
         if (axis_words_[i].address == letter) {
             known_axes_[i].known = false;
+            ++forgotten_;
             return;
         }
     }
@@ -189,6 +218,7 @@ void WordEmitter::learn_literal(const std::string& word)
 
 void WordEmitter::forget(Role role)
 {
+    ++forgotten_;
     known_[static_cast<std::size_t>(role)].known = false;
     if (role == Role::axes) {
         for (Known& known : known_axes_) {
@@ -216,15 +246,6 @@ void WordEmitter::forget_all()
     for (std::size_t i = 0; i < role_count; ++i) {
         forget(static_cast<Role>(i));
     }
-}
-
-std::optional<Slot> WordEmitter::function(Function function) const
-{
-    const auto word = dialect_.word(function);
-    if (!word) {
-        return std::nullopt;
-    }
-    return Slot{role_of(group_of(function)), 0, Quantity::whole, 0, *word};
 }
 
 } // namespace wexilum

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/dialect/rounding.hpp"
+#include "core/dialect/statement.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <optional>
@@ -10,20 +11,12 @@
 
 namespace wexilum {
 
-/// One typed value of a statement. For function roles `text` is the word; for the others `counts` in the quantity's last decimal.
-struct Slot {
-    Role role = Role::once;
-    int index = 0; ///< joint of an axis, 0..2 of a centre
-    Quantity quantity = Quantity::whole;
-    std::int64_t counts = 0;
-    std::string text;
-};
-
-enum class StatementKind { motion, cycle, state, tool_change, dwell, stop, text };
-
-struct Statement {
-    StatementKind kind = StatementKind::state;
-    std::vector<Slot> slots;
+/// Receives the program, line by line.
+class CodeSink {
+public:
+    virtual ~CodeSink() = default;
+    /// One line without its end, and the record it was written for.
+    virtual void line(std::string_view text, const Source& source) = 0;
 };
 
 /// The emitter for controls that read blocks of words. It holds what the control is known to hold (modal values); a value
@@ -31,7 +24,10 @@ struct Statement {
 class WordEmitter {
 public:
     /// `joint_names` gives the joint ids by index. All arguments must outlive the emitter.
-    WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names);
+    WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink);
+
+    /// The record that the following lines are written for.
+    void set_source(const Source& source) { source_ = source; }
 
     /// Adds the statement's block, leaving out modal words that are known to hold. Nothing is added where no word is left.
     /// Returns whether a block was added.
@@ -45,9 +41,16 @@ public:
     void forget_all();
 
     /// A slot for a function's word; nothing where the dialect has no such word.
-    [[nodiscard]] std::optional<Slot> function(Function function) const;
+    [[nodiscard]] std::optional<Slot> function(Function function) const
+    {
+        const std::string* word = words_[static_cast<std::size_t>(function)];
+        return word == nullptr ? std::nullopt : std::optional(Slot{role_of(group_of(function)), 0, Quantity::whole, 0, word});
+    }
 
-    [[nodiscard]] const std::string& text() const { return text_; }
+    /// Grows whenever something that was known to hold is forgotten.
+    [[nodiscard]] std::uint64_t forgotten() const { return forgotten_; }
+    /// Bytes written, a line end for each line included.
+    [[nodiscard]] std::uint64_t bytes() const { return bytes_; }
     [[nodiscard]] std::uint32_t lines() const { return lines_; }
     [[nodiscard]] std::uint32_t longest_line() const { return longest_line_; }
     [[nodiscard]] std::size_t longest() const { return longest_; }
@@ -56,11 +59,11 @@ private:
     struct Known {
         bool known = false;
         std::int64_t counts = 0;
-        std::string text;
+        const std::string* text = nullptr;
     };
     [[nodiscard]] char address_of(const Slot& slot) const;
     [[nodiscard]] Known& memory(const Slot& slot);
-    void add_line(const std::string& line);
+    void add_line(std::string_view line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn_literal(const std::string& word);
 
@@ -70,7 +73,14 @@ private:
     std::array<Known, role_count> known_;
     std::vector<Known> known_axes_;
     std::array<Known, 3> known_centre_;
-    std::string text_;
+    std::array<const std::string*, function_count> words_{};
+    std::array<bool, role_count> modal_{};
+    std::array<std::uint8_t, 256> rank_{};
+    CodeSink& sink_;
+    Source source_;
+    std::string line_; ///< room for one line
+    std::uint64_t forgotten_ = 0;
+    std::uint64_t bytes_ = 0;
     std::uint32_t lines_ = 0;
     std::uint32_t longest_line_ = 0;
     std::size_t longest_ = 0;

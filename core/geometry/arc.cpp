@@ -48,8 +48,9 @@ double Arc::nearest(const Vec3& p, double lo) const
             best_distance = d;
         }
     };
-    for (double a = angle; a < sweep + 1e-9; a += 2 * pi) {
-        offer(a / sweep);
+    const int turns = int(std::floor((sweep + 1e-9 - angle) / (2 * pi)));
+    for (int i = 0; i <= turns; ++i) {
+        offer((angle + 2 * pi * i) / sweep);
     }
     offer(1);
     return best;

@@ -32,6 +32,17 @@ double PathPiece::project(const Pose& pose, double lo) const
     return std::clamp(s, lo, 1.0);
 }
 
+std::pair<PathPiece, PathPiece> split_at(const PathPiece& piece, double s, const Pose& pose)
+{
+    std::pair<PathPiece, PathPiece> parts{{piece.from, pose, piece.arc}, {pose, piece.to, piece.arc}};
+    if (piece.arc) {
+        parts.first.arc->end = parts.second.arc->start = pose.tip;
+        parts.first.arc->sweep = piece.arc->sweep * s;
+        parts.second.arc->sweep = piece.arc->sweep * (1 - s);
+    }
+    return parts;
+}
+
 Deviation deviation_at(const PathPiece& piece, double s, const Pose& pose)
 {
     const Pose wanted = piece.at(s);

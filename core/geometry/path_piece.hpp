@@ -4,6 +4,7 @@
 #include "core/geometry/arc.hpp"
 
 #include <optional>
+#include <utility>
 
 namespace wexilum {
 
@@ -19,6 +20,9 @@ struct PathPiece {
     /// The fraction in [lo, 1] nearest to a pose: by its tip, or by its axis where the tip stands still.
     [[nodiscard]] double project(const Pose& pose, double lo = 0) const;
 };
+
+/// The two parts of a piece before and after fraction s, which meet in a given pose there.
+[[nodiscard]] std::pair<PathPiece, PathPiece> split_at(const PathPiece& piece, double s, const Pose& pose);
 
 /// How far a pose is from a piece at fraction s: mm and rad.
 struct Deviation {

@@ -1,5 +1,6 @@
 #include "core/io/real_files.hpp"
 
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <unistd.h>
 
@@ -7,6 +8,7 @@
 #include <cerrno>
 #include <chrono>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <filesystem>
 
@@ -55,18 +57,123 @@ private:
     std::string path_;
 };
 
-Status write_whole(const std::string& path, const std::string& text)
-{
-    File file(std::fopen(path.c_str(), "wb"));
-    if (!file) {
-        return unreadable(path, fmt::format("can't be written: {}", std::strerror(errno)));
+class FileSpool final : public Spool {
+public:
+    FileSpool(int descriptor, std::string folder) : descriptor_(descriptor), folder_(std::move(folder)) {}
+    FileSpool(const FileSpool&) = delete;
+    FileSpool& operator=(const FileSpool&) = delete;
+    ~FileSpool() override { close(descriptor_); }
+    Status append(std::span<const char> bytes) override
+    {
+        auto status = write_at(size_, bytes);
+        size_ += status.ok() ? bytes.size() : 0;
+        return status;
     }
-    const bool written = std::fwrite(text.data(), 1, text.size(), file.get()) == text.size();
-    if (!written || std::fflush(file.get()) != 0 || fsync(fileno(file.get())) != 0) {
-        return unreadable(path, fmt::format("can't be written: {}", std::strerror(errno)));
+    Status read_at(std::uint64_t offset, std::span<char> bytes) override
+    {
+        while (!bytes.empty()) {
+            const ssize_t got = pread(descriptor_, bytes.data(), bytes.size(), static_cast<off_t>(offset));
+            if (got <= 0) {
+                return failed();
+            }
+            bytes = bytes.subspan(static_cast<std::size_t>(got));
+            offset += static_cast<std::uint64_t>(got);
+        }
+        return {};
     }
-    return {};
-}
+    Status write_at(std::uint64_t offset, std::span<const char> bytes) override
+    {
+        while (!bytes.empty()) {
+            const ssize_t put = pwrite(descriptor_, bytes.data(), bytes.size(), static_cast<off_t>(offset));
+            if (put < 0) {
+                return failed();
+            }
+            bytes = bytes.subspan(static_cast<std::size_t>(put));
+            offset += static_cast<std::uint64_t>(put);
+        }
+        return {};
+    }
+    [[nodiscard]] std::uint64_t size() const override { return size_; }
+
+private:
+    [[nodiscard]] Error failed() const
+    {
+        return {ErrorKind::unreadable,
+                fmt::format("the run's temporary file failed: {}", std::strerror(errno)),
+                {folder_, 0, 0},
+                "make room there, or let TMPDIR name another folder"};
+    }
+    int descriptor_;
+    std::string folder_;
+    std::uint64_t size_ = 0;
+};
+
+class RealNewFiles final : public NewFiles {
+public:
+    RealNewFiles() = default;
+    RealNewFiles(const RealNewFiles&) = delete;
+    RealNewFiles& operator=(const RealNewFiles&) = delete;
+    ~RealNewFiles() override
+    {
+        for (const auto& entry : entries_) {
+            std::error_code problem;
+            fs::remove(entry->temporary, problem);
+        }
+    }
+
+    Result<ByteSink*> add(const std::string& path) override
+    {
+        std::error_code problem;
+        if (const fs::path folder = fs::path(path).parent_path(); !folder.empty()) {
+            fs::create_directories(folder, problem);
+            if (problem) {
+                return unreadable(folder.string(), fmt::format("the folder can't be made: {}", problem.message()));
+            }
+        }
+        auto entry = std::make_unique<Entry>();
+        entry->path = path;
+        entry->temporary = fmt::format("{}.{}.part", path, getpid());
+        entry->file.reset(std::fopen(entry->temporary.c_str(), "wb"));
+        if (!entry->file) {
+            return unreadable(path, fmt::format("can't be written: {}", std::strerror(errno)));
+        }
+        entries_.push_back(std::move(entry));
+        return static_cast<ByteSink*>(entries_.back().get());
+    }
+
+    Status commit() override
+    {
+        for (const auto& entry : entries_) {
+            if (std::fflush(entry->file.get()) != 0 || fsync(fileno(entry->file.get())) != 0) {
+                return unreadable(entry->path, fmt::format("can't be written: {}", std::strerror(errno)));
+            }
+        }
+        for (const auto& entry : entries_) {
+            std::error_code problem;
+            fs::rename(entry->temporary, entry->path, problem);
+            if (problem) {
+                return unreadable(entry->path, fmt::format("can't be written: {}", problem.message()));
+            }
+        }
+        entries_.clear();
+        return {};
+    }
+
+private:
+    struct Entry final : ByteSink {
+        std::string path;
+        std::string temporary;
+        File file;
+        Status write(std::string_view bytes) override
+        {
+            if (std::fwrite(bytes.data(), 1, bytes.size(), file.get()) != bytes.size()) {
+                return unreadable(path, fmt::format("can't be written: {}", std::strerror(errno)));
+            }
+            return {};
+        }
+    };
+    std::vector<std::unique_ptr<Entry>> entries_;
+};
 
 } // namespace
 
@@ -100,37 +207,7 @@ Result<std::unique_ptr<ByteSource>> RealFileSystem::open(const std::string& path
     return std::unique_ptr<ByteSource>(std::make_unique<FileSource>(std::move(*file), path));
 }
 
-Status RealFileSystem::replace(const std::vector<NewFile>& files)
-{
-    std::vector<std::string> temporary;
-    Status status;
-    for (const NewFile& file : files) {
-        std::error_code problem;
-        if (const fs::path folder = fs::path(file.path).parent_path(); !folder.empty()) {
-            fs::create_directories(folder, problem);
-            if (problem) {
-                status = unreadable(folder.string(), fmt::format("the folder can't be made: {}", problem.message()));
-                break;
-            }
-        }
-        temporary.push_back(fmt::format("{}.{}.part", file.path, getpid()));
-        status = write_whole(temporary.back(), file.text);
-        if (!status) {
-            break;
-        }
-    }
-    for (std::size_t i = 0; status.ok() && i < files.size(); ++i) {
-        std::error_code problem;
-        fs::rename(temporary[i], files[i].path, problem);
-        if (problem) {
-            status = unreadable(files[i].path, fmt::format("can't be written: {}", problem.message()));
-        }
-    }
-    if (!status) {
-        (void)remove(temporary);
-    }
-    return status;
-}
+std::unique_ptr<NewFiles> RealFileSystem::begin_files() { return std::make_unique<RealNewFiles>(); }
 
 Status RealFileSystem::remove(const std::vector<std::string>& paths)
 {
@@ -156,6 +233,22 @@ std::vector<std::string> RealFileSystem::list(const std::string& folder, const s
     }
     std::sort(names.begin(), names.end());
     return names;
+}
+
+Result<std::unique_ptr<Spool>> FileScratch::spool()
+{
+    const char* wanted = std::getenv("TMPDIR");
+    const std::string folder = wanted != nullptr && *wanted != '\0' ? wanted : "/var/tmp";
+    std::string name = folder + "/wexilum-XXXXXX";
+    const int descriptor = mkostemp(name.data(), O_CLOEXEC);
+    if (descriptor < 0) {
+        return Error{ErrorKind::unreadable,
+                     fmt::format("no temporary file can be made: {}", std::strerror(errno)),
+                     {folder, 0, 0},
+                     "make room there, or let TMPDIR name another folder"};
+    }
+    unlink(name.c_str());
+    return std::unique_ptr<Spool>(std::make_unique<FileSpool>(descriptor, folder));
 }
 
 double SteadyClock::seconds() const { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }

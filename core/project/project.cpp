@@ -37,24 +37,6 @@ Status load(const FileSystem& files, const std::string& folder, const std::strin
     return {};
 }
 
-Status load_toolpaths(const FileSystem& files, const std::string& folder, Assembly& a)
-{
-    for (const JobOperation& operation : a.job.operations) {
-        auto source = files.open(folder + "/" + operation.toolpath);
-        if (!source) {
-            return Error{ErrorKind::unreadable,
-                         fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
-                         operation.place, "correct the path, or put the file there"};
-        }
-        const auto file_index = static_cast<std::uint32_t>(a.toolpath.files.size());
-        a.toolpath.records.push_back({record::Operation{operation.id, operation.name}, {file_index, LineNumber(0)}});
-        if (auto status = read_cl(**source, operation.toolpath, a.toolpath); !status) {
-            return status;
-        }
-    }
-    return {};
-}
-
 std::string counted(std::size_t n, const char* what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); }
 
 Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& path)
@@ -109,7 +91,68 @@ std::vector<std::string> job_names(const FileSystem& files, const std::string& f
     return names;
 }
 
+struct JobRecords::Open {
+    std::unique_ptr<ByteSource> source;
+    ClReader reader;
+    Open(std::unique_ptr<ByteSource> bytes, const std::string& name, std::uint32_t index)
+        : source(std::move(bytes)), reader(*source, name, index)
+    {}
+};
+
+JobRecords::JobRecords(const FileSystem& files, std::string folder, const Job& job) : files_(files), folder_(std::move(folder)), job_(job)
+{}
+JobRecords::~JobRecords() = default;
+
+Result<bool> JobRecords::next(Record& out)
+{
+    if (open_) {
+        auto more = open_->reader.next(out);
+        if (!more || *more) {
+            return more;
+        }
+        open_.reset();
+    }
+    if (names_.size() == job_.operations.size()) {
+        return false;
+    }
+    const JobOperation& operation = job_.operations[names_.size()];
+    auto source = files_.open(folder_ + "/" + operation.toolpath);
+    if (!source) {
+        return Error{ErrorKind::unreadable,
+                     fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
+                     operation.place, "correct the path, or put the file there"};
+    }
+    const auto index = static_cast<std::uint32_t>(names_.size());
+    names_.push_back(operation.toolpath);
+    open_ = std::make_unique<Open>(std::move(*source), operation.toolpath, index);
+    out.data = record::Operation{operation.id, operation.name};
+    out.source = {index, LineNumber(0)};
+    return true;
+}
+
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job)
+{
+    auto opened = open_job(files, folder, job);
+    if (!opened) {
+        return opened;
+    }
+    JobRecords records(files, folder, opened->job);
+    for (;;) {
+        Record record;
+        const auto more = records.next(record);
+        if (!more) {
+            return more.error();
+        }
+        if (!*more) {
+            break;
+        }
+        opened->toolpath.records.push_back(std::move(record));
+    }
+    opened->toolpath.files = records.files();
+    return opened;
+}
+
+Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job)
 {
     Project project;
     if (auto status = load(files, folder, "project.json", read_project, project); !status) {
@@ -131,7 +174,6 @@ Result<Assembly> load_job(const FileSystem& files, const std::string& folder, co
     status = status ? load(files, folder, a.post.dialect, read_dialect, a.dialect) : status;
     status = status ? load(files, folder, a.job.setup, read_setup, a.setup) : status;
     status = status ? check_witnesses(a.controller, a.post.controller) : status;
-    status = status ? load_toolpaths(files, folder, a) : status;
     status = status ? link(a) : status;
     if (!status) {
         return status.error();

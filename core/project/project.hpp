@@ -3,7 +3,9 @@
 
 #include "core/base/world.hpp"
 #include "core/run/assembly.hpp"
+#include "core/toolpath/record_source.hpp"
 
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -16,7 +18,30 @@ struct Project {
 /// Reads a "project/1" document.
 Result<Project> read_project(const json::Document& document);
 
-/// Loads everything a job needs and links it. Paths in errors and records are from the project's folder, so that they read the
+/// The records of a job's operations, one toolpath after the other, each begun by record::Operation.
+class JobRecords final : public RecordSource {
+public:
+    /// All must outlive the source.
+    JobRecords(const FileSystem& files, std::string folder, const Job& job);
+    ~JobRecords() override;
+    JobRecords(const JobRecords&) = delete;
+    JobRecords& operator=(const JobRecords&) = delete;
+    Result<bool> next(Record& out) override;
+    [[nodiscard]] const std::vector<std::string>& files() const override { return names_; }
+
+private:
+    struct Open;
+    const FileSystem& files_;
+    std::string folder_;
+    const Job& job_;
+    std::vector<std::string> names_;
+    std::unique_ptr<Open> open_;
+};
+
+/// Loads everything a job needs but its toolpaths and links it; JobRecords streams those.
+Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job);
+
+/// The same with the toolpaths in memory.Paths in errors and records are from the project's folder, so that they read the
 /// same wherever the project lies. Controller and machine witnesses are checked.
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job);
 

@@ -40,7 +40,7 @@ void Comparer::find(Severity severity, const char* kind, const std::string& subj
 {
     Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
     if (item != nullptr) {
-        finding.source = place_of(assembly_.toolpath, item->source);
+        finding.source = place_of(assembly_.toolpath.files, item->source);
     }
     if (block.value != 0) {
         finding.code = {code_file_, block.value, 0};
@@ -57,7 +57,7 @@ void Comparer::note(Measured& measured, const Deviation& deviation, const Budget
     const double ratio = std::max(deviation.tip / budget.tip, deviation.axis / budget.axis);
     if (ratio > report_.worst_ratio) {
         report_.worst_ratio = ratio;
-        report_.worst_source = place_of(assembly_.toolpath, item.source);
+        report_.worst_source = place_of(assembly_.toolpath.files, item.source);
         report_.worst_code = {code_file_, block.value, 0};
     }
     if (!within(deviation, budget)) {

@@ -38,7 +38,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
             return std::nullopt;
         }
     }
-    const auto jacobian = solver_.kinematics().tip_jacobian(now_, tool_length_);
+    const auto jacobian = solver_.kinematics().tip_jacobian(now(), tool_length_);
     Mat3 columns;
     for (int k = 0; k < 3; ++k) {
         columns.col(k) = jacobian.col(Eigen::Index(out.joints[std::size_t(k)])) * out.signs[std::size_t(k)];
@@ -66,7 +66,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
         (out.helix && (!dialect.helix || !controller.arc_helix))) {
         return std::nullopt;
     }
-    Readings at_centre = now_;
+    Readings at_centre = now();
     solver_.set_linear(at_centre, piece.arc->centre, tool_length_);
     for (int k = 0; k < 3; ++k) {
         out.centre[k] = at_centre[Eigen::Index(out.joints[std::size_t(k)])];
@@ -85,7 +85,7 @@ void MotionWriter::feed_arc(const PathPiece& piece, const ArcFrame& frame, doubl
         }
         return;
     }
-    const Readings target = with_same_turn(piece.arc->at(s1));
+    const Stand target = with_same_turn(piece.arc->at(s1));
     const double length = piece.length() * (s1 - s0);
     const double least = frame_.rounding().step(Quantity::length);
     if (length < 4 * least) {
@@ -104,12 +104,11 @@ void MotionWriter::feed_arc(const PathPiece& piece, const ArcFrame& frame, doubl
     feed_arc(piece, frame, half, s1, feed, depth + 1);
 }
 
-bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Readings& target,
-                             const FeedSpec& feed)
+bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed)
 {
     // Everything below is decided on what the control will read.
-    const auto value = [&](const Readings& r, int k) {
-        return r[Eigen::Index(frame.joints[std::size_t(k)])] * frame.signs[std::size_t(k)];
+    const auto value = [&](const Stand& stand, int k) {
+        return stand.readings[Eigen::Index(frame.joints[std::size_t(k)])] * frame.signs[std::size_t(k)];
     };
     const auto centre = [&](int k) { return frame.centre[k] * frame.signs[std::size_t(k)]; };
     const double sense = frame.counter_clockwise ? 1 : -1;
@@ -140,7 +139,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     statement.slots.push_back(*motion);
     for (const int k : {frame.u, frame.v, frame.w}) {
         const std::size_t joint = frame.joints[std::size_t(k)];
-        statement.slots.push_back({Role::axes, int(joint), Quantity::length, frame_.counts(joint, target[Eigen::Index(joint)]), {}});
+        add_axis(statement, joint, target.counts[joint]);
     }
     if (centre_form) {
         for (const int k : {frame.u, frame.v}) {
@@ -155,7 +154,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     }
     // Travel along the arc, not only at its end.
     for (int i = 1; i <= 16; ++i) {
-        check_travel(with_same_turn(piece.arc->at(s0 + (s1 - s0) * i / 16)));
+        check_travel(with_same_turn(piece.arc->at(s0 + (s1 - s0) * i / 16)).readings);
     }
     emitter_.emit(statement);
     now_ = target;

@@ -1,6 +1,7 @@
 #include "core/run/assembly.hpp"
 
 #include "core/base/file_units.hpp"
+#include "core/base/units.hpp"
 
 #include <fmt/format.h>
 
@@ -18,6 +19,29 @@ void project_path(Fields& fields, const char* key, std::string& out)
     if (fields.text(key, out, true) && (out.empty() || out[0] == '/' || out.find("..") != std::string::npos)) {
         fields.problem(*fields.here().find(key), fmt::format("\"{}\" leads out of the project", out.substr(0, 60)),
                        "write a path from the project's folder");
+    }
+}
+
+void read_settings(Fields& operation, const FileUnits& units, json::Problems& problems, OperationSettings& out)
+{
+    if (const Node* node = operation.node("pole", Kind::object)) {
+        Fields fields(*node, "the operation's pole", problems);
+        double value = 0;
+        if (fields.number("lean", value, {0, 5 / units.angle * pi / 180})) {
+            out.pole_lean = value * units.angle;
+        }
+        if (fields.number("lift", value, {0, 1e4})) {
+            out.pole_lift = value * units.length;
+        }
+        fields.finish();
+    }
+    if (const Node* node = operation.node("reorient", Kind::object)) {
+        Fields fields(*node, "the operation's reorient", problems);
+        double value = 0;
+        if (fields.number("clearance", value, {1e-3, 1e4}, true)) {
+            out.reorient_clearance = value * units.length;
+        }
+        fields.finish();
     }
 }
 
@@ -62,6 +86,7 @@ Result<Job> read_job(const json::Document& document)
             fields.text("id", operation.id, true);
             fields.text("name", operation.name, true);
             project_path(fields, "toolpath", operation.toolpath);
+            read_settings(fields, units, problems, operation.settings);
             fields.finish();
             job.operations.push_back(std::move(operation));
         },
@@ -98,6 +123,12 @@ Result<Job> read_job(const json::Document& document)
         return problems.status().error();
     }
     return job;
+}
+
+const OperationSettings& settings_of(const Job& job, std::size_t begun)
+{
+    static const OperationSettings none;
+    return begun == 0 || begun > job.operations.size() ? none : job.operations[begun - 1].settings;
 }
 
 Result<Post> read_post(const json::Document& document)

@@ -16,10 +16,18 @@
 
 namespace wexilum {
 
+/// What an operation allows beyond its toolpath.
+struct OperationSettings {
+    double pole_lean = 0; ///< rad: the tool may lean so far to go through a pole of the rotary joints; recorded as a departure
+    double pole_lift = 0; ///< mm: how far the tool is lifted while it turns at a pole; 0: it stands on the work
+    std::optional<double> reorient_clearance; ///< mm along the tool; set: it may be retracted to change its rotary joints where travel ends
+};
+
 struct JobOperation {
     std::string id;
     std::string name;
     std::string toolpath; ///< path from the project's folder
+    OperationSettings settings;
     Place place;
 };
 
@@ -36,6 +44,9 @@ struct Job {
 };
 /// Reads a "job/1" document.
 Result<Job> read_job(const json::Document& document);
+
+/// The settings in force after `begun` operations have begun; those of an operation that allows nothing before the first.
+[[nodiscard]] const OperationSettings& settings_of(const Job& job, std::size_t begun);
 
 struct Post {
     std::string name;

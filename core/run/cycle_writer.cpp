@@ -37,8 +37,9 @@ void CycleWriter::cancel()
     }
 }
 
-void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpec& feed)
+void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& feed)
 {
+    static const CycleStyle expanded;
     FeedSpec cycle_feed = feed;
     if (own_feed_per_rev_ > 0) {
         cycle_feed = {FeedMode::per_minute, own_feed_per_rev_ * feed.spindle_rpm / 60, feed.spindle_rpm};
@@ -47,8 +48,9 @@ void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpe
     }
     const Pose level{pose.tip + pose.axis * plan_->retreat, pose.axis};
     const auto found = assembly_.dialect.cycles.find(kind_);
-    const CycleStyle style = found == assembly_.dialect.cycles.end() ? CycleStyle{} : found->second;
-    Readings target = planned;
+    const CycleStyle& style = found == assembly_.dialect.cycles.end() ? expanded : found->second;
+    Readings target = motion_.now();
+    assembly_.solver->set_turns(target, planned);
     assembly_.solver->set_linear(target, level.tip, motion_.tool_length());
     const auto length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint);
     bool stays = in_native_ && length_joint && std::abs(target[Eigen::Index(length_joint->value)] - native_level_) < 1e-6;
@@ -60,8 +62,8 @@ void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpe
     if (!stays) {
         cancel();
         // The control's own cycle goes sideways at the height it finds and then down by itself.
-        if (!native || plan_->retreat > plan_->clearance || !motion_.stands_above(level, target)) {
-            motion_.rapid(level, target);
+        if (!native || plan_->retreat > plan_->clearance || !motion_.stands_above(level, planned)) {
+            motion_.rapid(level, planned);
         }
     }
     if (native) {
@@ -78,8 +80,8 @@ void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpe
 void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
 {
     const std::size_t length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint)->value;
-    ProgramFrame& frame = motion_.frame();
-    const auto height = [&](double h) { return motion_.with_same_turn(pose.tip + pose.axis * h); };
+    const ProgramFrame& frame = motion_.frame();
+    const auto height = [&](double h) { return motion_.with_same_turn(pose.tip + pose.axis * h).readings; };
     const Readings bottom = height(plan_->bottom);
     const Readings clearance = height(plan_->clearance);
     const Readings level = height(plan_->retreat);
@@ -89,7 +91,7 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     if (auto word = emitter_.function(above ? Function::return_initial : Function::return_clearance)) {
         statement.slots.push_back(*word);
     }
-    statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, style.word});
+    statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, &style.word});
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         if (i != length_joint && frame.in_chain()[i] && !frame.is_rotary()[i]) {
             statement.slots.push_back({Role::axes, int(i), Quantity::length, frame.counts(i, level[Eigen::Index(i)]), {}});
@@ -124,9 +126,10 @@ void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpe
     const auto go = [&](double from, double to, bool at_feed) {
         const Pose end{pose.tip + pose.axis * to, pose.axis};
         if (at_feed) {
-            motion_.feed({{pose.tip + pose.axis * from, pose.axis}, end, std::nullopt}, motion_.now(), feed);
+            const Turns turns = motion_.turns_now();
+            motion_.feed({{pose.tip + pose.axis * from, pose.axis}, end, std::nullopt}, {0, turns, turns}, feed);
         } else {
-            motion_.rapid(end, motion_.now());
+            motion_.rapid(end, motion_.turns_now());
         }
     };
     double height = plan_->retreat;

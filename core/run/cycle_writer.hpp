@@ -16,8 +16,8 @@ public:
 
     /// Takes a cycle into force. An Error without place where it has no meaning as motion.
     Status start(const record::CycleStart& cycle);
-    /// One hole at a pose (work mount's frame) with its planned readings.
-    void point(const Pose& pose, const Readings& planned, const FeedSpec& feed);
+    /// One hole at a pose (work mount's frame) with its planned rotary readings.
+    void point(const Pose& pose, const Turns& planned, const FeedSpec& feed);
     /// Ends the cycle; the control's own cycle is cancelled.
     void end();
     [[nodiscard]] bool active() const { return plan_.has_value(); }

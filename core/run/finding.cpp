@@ -59,6 +59,27 @@ void FindingList::add(Finding finding, const std::string& subject, std::size_t p
     list_.push_back(std::move(finding));
 }
 
+bool FindingList::absorb(const char* kind, const std::string& subject, std::size_t position, std::size_t gap, double worst,
+                         std::uint32_t source_line, std::uint32_t code_line)
+{
+    if (list_.empty()) {
+        return false;
+    }
+    const auto open = open_.find(kind + ("|" + subject));
+    if (open == open_.end()) {
+        return false;
+    }
+    Finding& range = list_[open->second.index];
+    if ((position > open->second.last + gap && ranges_[kind] < most_ranges) || worst > range.worst) {
+        return false;
+    }
+    ++range.count;
+    range.last_source_line = std::max(range.last_source_line, source_line);
+    range.last_code_line = std::max(range.last_code_line, code_line);
+    open->second.last = position;
+    return true;
+}
+
 void FindingList::append(const FindingList& other)
 {
     for (const Finding& finding : other.list_) {

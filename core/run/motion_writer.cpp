@@ -24,16 +24,18 @@ double FeedSpec::seconds(double length) const
     return 0;
 }
 
-MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings)
+MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings, const std::vector<std::string>& files)
     : assembly_(assembly), solver_(*assembly.solver), emitter_(emitter), findings_(findings), frame_(assembly),
-      now_(assembly.machine.home()), stated_(assembly.machine.joints.size(), false)
-{}
+      files_(files), now_{assembly.machine.home(), {}}, stated_(assembly.machine.joints.size(), false)
+{
+    frame_.recount(now_);
+}
 
 void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure,
                           double worst, std::size_t gap)
 {
     Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
-    finding.source = source_;
+    finding.source = place_of(files_, source_);
     finding.code.line = emitter_.lines();
     findings_.add(std::move(finding), subject, record_, gap);
 }
@@ -44,33 +46,30 @@ void MotionWriter::set_tool(const Tool& tool)
     length_register_ = tool.length_register;
     positioned_ = false;
     length_stated_ = false;
-    frame_.set_length_shift(0);
+    set_length_shift(0);
 }
 
-Readings MotionWriter::rounded(Readings planned, const Vec3& tip) const
+void MotionWriter::set_length_shift(double mm)
 {
-    // Rotary joints first: the linear ones then bring the tip to its place for the rotary readings the control will have.
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        if (frame_.is_rotary()[i]) {
-            planned[Eigen::Index(i)] = frame_.reading(i, frame_.counts(i, planned[Eigen::Index(i)]));
-        }
-    }
-    solver_.set_linear(planned, tip, tool_length_);
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        if (!frame_.is_rotary()[i] && frame_.in_chain()[i]) {
-            planned[Eigen::Index(i)] = frame_.reading(i, frame_.counts(i, planned[Eigen::Index(i)]));
-        }
-    }
-    return planned;
+    frame_.set_length_shift(mm);
+    frame_.recount(now_);
 }
 
-Readings MotionWriter::with_same_turn(const Vec3& tip) const { return rounded(now_, tip); }
-
-bool MotionWriter::differs(const Readings& target, bool rotary) const
+void MotionWriter::moved_to(std::size_t joint, double reading)
 {
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        const auto at = Eigen::Index(i);
-        if (frame_.is_rotary()[i] == rotary && frame_.in_chain()[i] && frame_.counts(i, target[at]) != frame_.counts(i, now_[at])) {
+    now_.readings[Eigen::Index(joint)] = reading;
+    now_.counts[joint] = frame_.counts(joint, reading);
+}
+
+void MotionWriter::add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const
+{
+    statement.slots.push_back({Role::axes, int(joint), frame_.quantity(joint), counts, {}});
+}
+
+bool MotionWriter::differs(const Stand& target, bool rotary) const
+{
+    for (const std::size_t i : frame_.chain()) {
+        if (frame_.is_rotary()[i] == rotary && target.counts[i] != now_.counts[i]) {
             return true;
         }
     }
@@ -89,21 +88,19 @@ void MotionWriter::check_travel(const Readings& readings)
     }
 }
 
-bool MotionWriter::move(Function function, const Readings& target, bool rotary, bool linear, std::size_t without)
+bool MotionWriter::move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
 {
     Statement statement{StatementKind::motion, {}};
     bool any = false;
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        const bool wanted = frame_.in_chain()[i] && i != without && (frame_.is_rotary()[i] ? rotary : linear);
-        const auto at = Eigen::Index(i);
-        if (!wanted) {
+    for (const std::size_t i : frame_.chain()) {
+        if (i == without || !(frame_.is_rotary()[i] ? rotary : linear)) {
             continue;
         }
-        const auto counts = frame_.counts(i, target[at]);
-        any = any || !stated_[i] || counts != frame_.counts(i, now_[at]);
+        any = any || !stated_[i] || target.counts[i] != now_.counts[i];
         stated_[i] = true;
-        statement.slots.push_back({Role::axes, int(i), frame_.quantity(i), counts, {}});
-        now_[at] = target[at];
+        add_axis(statement, i, target.counts[i]);
+        now_.readings[Eigen::Index(i)] = target.readings[Eigen::Index(i)];
+        now_.counts[i] = target.counts[i];
     }
     if (!any) {
         return false;
@@ -121,7 +118,7 @@ void MotionWriter::retract()
     }
     const std::size_t joint = assembly_.machine.retract->value;
     const double home = assembly_.machine.joints[joint].home;
-    if (retracted_ && std::abs(now_[Eigen::Index(joint)] - home) < 1e-9) {
+    if (retracted_ && std::abs(now()[Eigen::Index(joint)] - home) < 1e-9) {
         return;
     }
     Statement statement{StatementKind::motion, {}};
@@ -132,11 +129,11 @@ void MotionWriter::retract()
         statement.slots.push_back(*word);
     }
     emitter_.forget(Role::axes);
-    statement.slots.push_back({Role::axes, int(joint), frame_.quantity(joint), frame_.machine_counts(joint, home), {}});
+    add_axis(statement, joint, frame_.machine_counts(joint, home));
     emitter_.emit(statement);
     emitter_.forget(Role::axes);
     emitter_.forget_after("machine-coordinates");
-    now_[Eigen::Index(joint)] = home;
+    moved_to(joint, home);
     stated_[joint] = true;
     retracted_ = true;
     positioned_ = false;
@@ -145,11 +142,11 @@ void MotionWriter::retract()
 void MotionWriter::rotary_home()
 {
     retract();
-    Readings target = now_;
-    const Readings home = assembly_.machine.home();
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+    Stand target = now_;
+    for (const std::size_t i : frame_.chain()) {
         if (frame_.is_rotary()[i]) {
-            target[Eigen::Index(i)] = frame_.reading(i, frame_.counts(i, home[Eigen::Index(i)]));
+            target.counts[i] = frame_.counts(i, assembly_.machine.joints[i].home);
+            target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
         }
     }
     if (differs(target, true)) {
@@ -157,17 +154,17 @@ void MotionWriter::rotary_home()
     }
 }
 
-void MotionWriter::rapid(const Pose& pose, const Readings& planned, const FeedSpec* last)
+void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* last)
 {
-    const Readings target = rounded(planned, pose.tip);
-    check_travel(target);
+    const Stand target = rounded(planned, pose.tip);
+    check_travel(target.readings);
     carried_seconds_ = carried_length_ = 0;
     if (!positioned_ || differs(target, true)) {
         approach(pose, target, last);
         return;
     }
     // Same rotary readings: first away from the work, last towards it.
-    const Pose here = solver_.kinematics().pose(now_, tool_length_);
+    const Pose here = solver_.kinematics().pose(now(), tool_length_);
     const double rise = here.axis.dot(pose.tip - here.tip);
     const Vec3 corner = rise > 0 ? Vec3(here.tip + here.axis * rise) : Vec3(pose.tip - here.axis * rise);
     const double sideways = (pose.tip - here.tip - here.axis * rise).norm();
@@ -184,13 +181,16 @@ void MotionWriter::add_length(Statement& statement)
     if (assembly_.dialect.length_by_register) {
         statement.slots.push_back(*emitter_.function(Function::length_on));
         statement.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
-        frame_.set_length_shift(tool_length_);
+        set_length_shift(tool_length_);
         length_stated_ = true;
     }
 }
 
 void MotionWriter::restate_base()
 {
+    if (base_known_at_ == emitter_.forgotten()) {
+        return;
+    }
     Statement base{StatementKind::state, {}};
     for (const Function function : {assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute}) {
         if (auto word = emitter_.function(function); word && assembly_.dialect.modal.contains(word->role)) {
@@ -198,15 +198,16 @@ void MotionWriter::restate_base()
         }
     }
     if (assembly_.dialect.modal.contains(Role::offset)) {
-        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, assembly_.dialect.work_offsets.at(assembly_.job.work_offset)});
+        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.job.work_offset)});
     }
     if (length_stated_ && assembly_.dialect.modal.contains(Role::length) && assembly_.dialect.modal.contains(Role::length_register)) {
         add_length(base);
     }
     emitter_.emit(base);
+    base_known_at_ = emitter_.forgotten();
 }
 
-void MotionWriter::approach(const Pose& pose, const Readings& target, const FeedSpec* last)
+void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpec* last)
 {
     if (!assembly_.machine.retract || !emitter_.function(Function::machine_coordinates)) {
         report(Severity::error, "no-retract", "", "nothing says how the tool gets away from the work before it is positioned",
@@ -221,18 +222,17 @@ void MotionWriter::approach(const Pose& pose, const Readings& target, const Feed
     Statement down{StatementKind::motion, {}};
     add_length(down);
     // Rounded again: the length in force shifts the joint's counts.
-    const Readings final = with_same_turn(pose.tip);
-    const auto at = Eigen::Index(away);
+    const Stand final = with_same_turn(pose.tip);
     if (last != nullptr) {
-        const double way = std::abs(final[at] - now_[at]);
+        const double way = std::abs(final.readings[Eigen::Index(away)] - now()[Eigen::Index(away)]);
         const bool by_time = last->mode == FeedMode::inverse_time;
         add_feed(down, by_time ? FeedMode::per_minute : last->mode, by_time ? way / last->seconds(way) : last->value);
     }
     if (auto word = emitter_.function(last != nullptr ? Function::linear : Function::rapid)) {
         down.slots.push_back(*word);
     }
-    down.slots.push_back({Role::axes, int(away), frame_.quantity(away), frame_.counts(away, final[at]), {}});
-    now_[at] = final[at];
+    add_axis(down, away, final.counts[away]);
+    moved_to(away, final.readings[Eigen::Index(away)]);
     emitter_.emit(down);
     positioned_ = true;
     retracted_ = false;
@@ -268,14 +268,17 @@ void MotionWriter::add_feed(Statement& statement, FeedMode mode, double value)
     statement.slots.push_back({mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, 0, quantities[index], counts, {}});
 }
 
-void MotionWriter::add_block_feed(Statement& statement, const Readings& target, double seconds, double length, const FeedSpec& feed)
+void MotionWriter::add_block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed)
 {
-    const BlockTime time = block_time(assembly_.machine, now_, target, seconds);
+    const BlockTime time = block_time(assembly_.machine, now(), target.readings, seconds);
     if (time.limited) {
         const std::string& id = assembly_.machine.joints[time.joint.value].id;
-        report(Severity::remark, "feed-limited", id,
-               fmt::format("{} is too slow for the asked feed: {:.1f} times slower here", id, time.seconds / seconds),
-               "nothing has to be done; a lower feed or a faster joint would even it out", time.seconds / seconds);
+        const double slower = time.seconds / seconds;
+        if (!findings_.absorb("feed-limited", id, record_, 1, slower, source_.line.value, emitter_.lines())) {
+            report(Severity::remark, "feed-limited", id,
+                   fmt::format("{} is too slow for the asked feed: {:.1f} times slower here", id, slower),
+                   "nothing has to be done; a lower feed or a faster joint would even it out", slower);
+        }
     }
     if (!differs(target, true)) {
         const bool as_asked = !time.limited && feed.mode != FeedMode::inverse_time;
@@ -292,17 +295,22 @@ void MotionWriter::add_block_feed(Statement& statement, const Readings& target, 
         add_feed(statement, FeedMode::inverse_time, 1 / time.seconds);
         return;
     }
-    double squares = 0;
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        const double way = target[Eigen::Index(i)] - now_[Eigen::Index(i)];
-        const bool rotary = frame_.is_rotary()[i];
-        const bool counted = !rotary || assembly_.controller.rotary_feed == Controller::RotaryFeed::combined;
-        squares += counted ? std::pow(rotary ? to_deg(way) : way, 2) : 0;
+    double straight = 0;
+    double turns = 0;
+    for (const std::size_t i : frame_.chain()) {
+        const double way = target.readings[Eigen::Index(i)] - now()[Eigen::Index(i)];
+        if (frame_.is_rotary()[i]) {
+            turns += to_deg(way) * to_deg(way);
+        } else {
+            straight += way * way;
+        }
     }
-    add_feed(statement, FeedMode::per_minute, std::sqrt(squares) / time.seconds);
+    // A control that times by the linear way alone times by the turns where nothing else moves.
+    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-18;
+    add_feed(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
 }
 
-void MotionWriter::feed_line(const Readings& target, double seconds, double length, const FeedSpec& feed)
+void MotionWriter::feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed)
 {
     seconds += carried_seconds_;
     length += carried_length_;
@@ -312,23 +320,21 @@ void MotionWriter::feed_line(const Readings& target, double seconds, double leng
         return;
     }
     carried_seconds_ = carried_length_ = 0;
-    check_travel(target);
+    check_travel(target.readings);
     Statement statement{StatementKind::motion, {}};
     add_block_feed(statement, target, seconds, length, feed);
     if (auto word = emitter_.function(Function::linear)) {
         statement.slots.push_back(*word);
     }
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        if (frame_.in_chain()[i]) {
-            statement.slots.push_back({Role::axes, int(i), frame_.quantity(i), frame_.counts(i, target[Eigen::Index(i)]), {}});
-        }
+    for (const std::size_t i : frame_.chain()) {
+        add_axis(statement, i, target.counts[i]);
     }
     emitter_.emit(statement);
     now_ = target;
     retracted_ = false;
 }
 
-void MotionWriter::feed(const PathPiece& piece, const Readings& start, const FeedSpec& feed)
+void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed)
 {
     if (!(feed.seconds(1) > 0)) {
         report(Severity::error, "feed-missing", "", "a cut without a feed", "state FEDRAT (and SPINDL for a feed per revolution) before it",
@@ -343,41 +349,51 @@ void MotionWriter::feed(const PathPiece& piece, const Readings& start, const Fee
     }
     const double length = piece.length();
     if (!piece.arc && solver_.rotary().empty()) {
-        feed_line(rounded(start, piece.to.tip), feed.seconds(length), length, feed);
+        feed_line(rounded(way.to, piece.to.tip), feed.seconds(length), length, feed);
         return;
     }
-    const Subdivision parts = subdivide(solver_, piece, start, tool_length_, assembly_.job.tolerance);
-    if (parts.torn) {
-        report(Severity::error, "torn-sheet", "", "the rotary joints can't follow the tool axis without a jump here",
-               "retract before this move, or lean the tool away from the pole", 1);
-    }
-    if (parts.capped) {
+    subdivide(solver_, piece, way.branch, way.from, way.to, tool_length_, assembly_.job.tolerance, Interpolation::joints, parts_);
+    if (parts_.capped) {
         report(Severity::error, "too-many-blocks", "",
                fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
-               "lean the tool away from the pole, or allow a larger tolerance", parts.worst.tip);
+               "lean the tool away from the pole, or allow a larger tolerance", parts_.worst.tip);
     }
     double before = 0;
-    for (const Waypoint& point : parts.points) {
+    for (const Waypoint& point : parts_.points) {
         const double part = length * (point.s - before);
         const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (point.s - before) : feed.seconds(part);
-        feed_line(rounded(point.readings, piece.at(point.s).tip), seconds, part, feed);
+        feed_line(rounded(point.turns, point.s == 1 ? piece.to.tip : piece.at(point.s).tip), seconds, part, feed);
         before = point.s;
     }
 }
 
-bool MotionWriter::stands_above(const Pose& pose, const Readings& planned) const
+void MotionWriter::turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed)
 {
-    const Pose here = solver_.kinematics().pose(now_, tool_length_);
+    const PathPiece still{pose, pose, std::nullopt};
+    const double turn = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
+    const double lever = std::min(solver_.lever_bound(pose.tip, tool_length_), 1e5);
+    // Chords of a circle about the axis, with room for rounding.
+    const double wanted = std::ceil(turn * std::sqrt(lever / (4 * assembly_.job.tolerance.tip)));
+    const int parts = int(std::clamp(wanted, 1.0, double(most_points)));
+    for (int i = 1; i <= parts; ++i) {
+        const double u = double(i) / parts;
+        feed_line(rounded({from[0] + (to[0] - from[0]) * u, from[1] + (to[1] - from[1]) * u}, still.to.tip), 0, 0, feed);
+    }
+}
+
+bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
+{
+    const Pose here = solver_.kinematics().pose(now(), tool_length_);
     return positioned_ && !differs(rounded(planned, pose.tip), true) && here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
 bool MotionWriter::tool_along_length_joint() const
 {
-    const Pose here = solver_.kinematics().pose(now_, tool_length_);
-    Readings above = now_;
+    const Pose here = solver_.kinematics().pose(now(), tool_length_);
+    Readings above = now();
     solver_.set_linear(above, here.tip + here.axis * 100, tool_length_);
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        const double way = above[Eigen::Index(i)] - now_[Eigen::Index(i)];
+        const double way = above[Eigen::Index(i)] - now()[Eigen::Index(i)];
         const bool length_joint = assembly_.machine.joints[i].id == assembly_.dialect.length_joint;
         if (std::abs(way - (length_joint ? 100 : 0)) > 1e-6) {
             return false;

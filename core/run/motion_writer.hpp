@@ -10,6 +10,7 @@
 #include "core/run/assembly.hpp"
 #include "core/run/finding.hpp"
 #include "core/run/program_frame.hpp"
+#include "core/solve/subdivide.hpp"
 
 #include <optional>
 #include <vector>
@@ -25,12 +26,20 @@ struct FeedSpec {
     [[nodiscard]] double seconds(double length) const;
 };
 
+/// A cut's readings: the rotary ones at both ends, on one sheet of a branch.
+struct SheetWay {
+    int branch = 0;
+    Turns from{};
+    Turns to{};
+};
+
 class MotionWriter {
 public:
-    /// Everything must outlive the writer. It starts where the machine is at home, position not yet stated.
-    MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings);
+    /// Everything must outlive the writer. It starts where the machine is at home, position not yet stated. `files` are those that
+    /// sources point into.
+    MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings, const std::vector<std::string>& files);
 
-    void set_place(const Place& source, std::size_t record)
+    void set_source(const Source& source, std::size_t record)
     {
         source_ = source;
         record_ = record;
@@ -40,28 +49,31 @@ public:
 
     void retract();
     void rotary_home();
-    /// In rapid to a pose (work mount's frame) by the planned readings. With `last` the way down of a first approach goes at that
+    /// In rapid to a pose (work mount's frame) with planned rotary readings. With `last` the way down of a first approach goes at that
     /// feed: the path does not say that the tool may come there in rapid.
-    void rapid(const Pose& pose, const Readings& planned, const FeedSpec* last = nullptr);
+    void rapid(const Pose& pose, const Turns& planned, const FeedSpec* last = nullptr);
     /// States again what every block relies on and the control may have lost (units, absolute, offset, length).
     void restate_base();
-    /// At feed along a piece (work mount's frame); `start` are the planned readings at its beginning. An arc is written as
-    /// arcs where controller and dialect have them in its plane, otherwise as lines within the job's tolerance.
-    void feed(const PathPiece& piece, const Readings& start, const FeedSpec& feed);
+    /// At feed along a piece (work mount's frame). An arc is written as arcs where controller and dialect have them in its plane,
+    /// otherwise as lines within the job's tolerance.
+    void feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed);
+    /// Turns the rotary joints while the tool stands still at a pose; both readings hold it there. As fast as the joints can.
+    void turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed);
 
     /// Where the machine stands, from the counts written.
-    [[nodiscard]] const Readings& now() const { return now_; }
+    [[nodiscard]] const Readings& now() const { return now_.readings; }
+    [[nodiscard]] Turns turns_now() const { return solver_.turns_of(now_.readings); }
     [[nodiscard]] bool positioned() const { return positioned_; }
     [[nodiscard]] double tool_length() const { return tool_length_; }
-    [[nodiscard]] ProgramFrame& frame() { return frame_; }
-    /// Readings for a pose with the rotary joints as they stand now, rounded as they would be written.
-    [[nodiscard]] Readings with_same_turn(const Vec3& tip) const;
+    [[nodiscard]] const ProgramFrame& frame() const { return frame_; }
+    /// The stand for a tip with the rotary joints as they stand now.
+    [[nodiscard]] Stand with_same_turn(const Vec3& tip) const { return frame_.stand(now_, turns_now(), tip, tool_length_); }
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.
-    [[nodiscard]] bool stands_above(const Pose& pose, const Readings& planned) const;
+    [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
     /// Whether moving along the tool moves the length joint alone (a canned cycle drills along that one).
     [[nodiscard]] bool tool_along_length_joint() const;
     /// The control has moved a joint by itself (end of a cycle).
-    void moved_to(std::size_t joint, double reading) { now_[Eigen::Index(joint)] = reading; }
+    void moved_to(std::size_t joint, double reading);
     void check_travel(const Readings& readings);
     void lost_place() { emitter_.forget_all(); }
     /// Adds a finding at the record and block at hand.
@@ -71,7 +83,6 @@ public:
     void add_feed(Statement& statement, FeedMode mode, double value);
 
 private:
-    /// An arc seen in the program's own axes X, Y, Z.
     /// An arc seen in the program's own axes X, Y, Z.
     struct ArcFrame {
         std::array<std::size_t, 3> joints{}; ///< joint behind X, Y, Z
@@ -84,23 +95,28 @@ private:
         Vec3 centre = Vec3::Zero(); ///< readings of the three joints at the centre
         bool helix = false;
     };
-    [[nodiscard]] Readings rounded(Readings planned, const Vec3& tip) const;
-    [[nodiscard]] bool differs(const Readings& target, bool rotary) const;
-    bool move(Function function, const Readings& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
-    void approach(const Pose& pose, const Readings& target, const FeedSpec* last);
+    [[nodiscard]] Stand rounded(const Turns& turns, const Vec3& tip) const { return frame_.stand(now_, turns, tip, tool_length_); }
+    [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
+    bool move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
+    void approach(const Pose& pose, const Stand& target, const FeedSpec* last);
     void add_length(Statement& statement);
-    void feed_line(const Readings& target, double seconds, double length, const FeedSpec& feed);
-    void add_block_feed(Statement& statement, const Readings& target, double seconds, double length, const FeedSpec& feed);
+    void set_length_shift(double mm);
+    void add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const;
+    void feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed);
+    void add_block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed);
     [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece) const;
     void feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
-    bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Readings& target, const FeedSpec& feed);
+    bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed);
 
     const Assembly& assembly_;
     const InverseSolver& solver_;
     WordEmitter& emitter_;
     FindingList& findings_;
     ProgramFrame frame_;
-    Readings now_;
+    const std::vector<std::string>& files_;
+    Stand now_;
+    Subdivision parts_;                        ///< kept for its memory
+    std::uint64_t base_known_at_ = UINT64_MAX; ///< what the emitter had forgotten when the base was last restated
     bool positioned_ = false;
     bool retracted_ = false;
     std::vector<bool> stated_; // joints that the program itself has brought somewhere
@@ -110,7 +126,7 @@ private:
     std::optional<FeedMode> mode_;
     double carried_seconds_ = 0;
     double carried_length_ = 0;
-    Place source_;
+    Source source_;
     std::size_t record_ = 0;
 };
 

@@ -24,36 +24,27 @@ Function word_for(CoolantState state)
 
 } // namespace
 
-NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, const std::vector<Choice>& choices, FindingList& findings)
-    : assembly_(assembly), outline_(outline), choices_(choices), findings_(findings), joint_names_(assembly.joint_names()),
-      emitter_(assembly.dialect, assembly.controller, joint_names_), motion_(assembly, emitter_, findings),
+NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
+                           const std::vector<std::string>& files, CodeSink& sink)
+    : assembly_(assembly), outline_(outline), plan_(plan), findings_(findings), files_(files), joint_names_(assembly.joint_names()),
+      emitter_(assembly.dialect, assembly.controller, joint_names_, sink), motion_(assembly, emitter_, findings, files),
       cycles_(assembly, emitter_, motion_)
 {}
-
-void NativeEvents::note_sources()
-{
-    const Source source = index_ < assembly_.toolpath.records.size() ? assembly_.toolpath.records[index_].source : Source{};
-    sources_.resize(emitter_.lines(), source);
-}
 
 void NativeEvents::error(const char* kind, std::string message, std::string cure)
 {
     Finding finding = Finding::make(Severity::error, kind, std::move(message), std::move(cure));
-    finding.source = place_of(assembly_.toolpath, assembly_.toolpath.records[index_].source);
+    finding.source = place_of(files_, source_);
     findings_.add(std::move(finding), "", index_);
 }
 
-void NativeEvents::begin()
-{
-    section("program-head");
-    note_sources();
-}
+void NativeEvents::begin() { section("program-head"); }
 
 void NativeEvents::finish()
 {
+    emitter_.set_source({});
     cycles_.end();
     section("program-end", Function::program_end);
-    note_sources();
     const std::size_t most = assembly_.controller.line_most;
     if (most > 0 && emitter_.longest() > most) {
         Finding finding = Finding::make(Severity::error, "line-too-long",
@@ -64,24 +55,16 @@ void NativeEvents::finish()
     }
 }
 
-CodeFile NativeEvents::take_file()
+void NativeEvents::handle(const Record& record)
 {
-    CodeFile file;
-    file.name = assembly_.job.name + assembly_.dialect.extension;
-    file.text = emitter_.text();
-    file.blocks = emitter_.lines();
-    file.sources = std::move(sources_);
-    return file;
+    source_ = record.source;
+    motion_.set_source(source_, index_);
+    emitter_.set_source(source_);
+    std::visit([&](const auto& r) { on(r); }, record.data);
+    ++index_;
 }
 
-void NativeEvents::handle(std::size_t index)
-{
-    index_ = index;
-    const Record& record = assembly_.toolpath.records[index];
-    motion_.set_place(place_of(assembly_.toolpath, record.source), index);
-    std::visit([&](const auto& r) { on(r); }, record.data);
-    note_sources();
-}
+const OperationSettings& NativeEvents::settings() const { return settings_of(assembly_.job, operations_); }
 
 // --- sections -------------------------------------------------------------------------------------------------------
 
@@ -178,7 +161,7 @@ bool NativeEvents::action(const std::string& name)
         }
     } else if (name == "work-offset") {
         const std::string& word = assembly_.dialect.work_offsets.at(assembly_.job.work_offset);
-        emitter_.emit({StatementKind::state, {{Role::offset, 0, Quantity::whole, 0, word}}});
+        emitter_.emit({StatementKind::state, {{Role::offset, 0, Quantity::whole, 0, &word}}});
         emitter_.forget(Role::axes);
     } else {
         return false;
@@ -205,6 +188,7 @@ void NativeEvents::on(const record::ProgramName&)
 void NativeEvents::on(const record::Operation& r)
 {
     cycles_.end();
+    ++operations_;
     operation_ = r.id + " " + r.name;
     emitter_.forget_after("operation");
     section("operation");
@@ -307,46 +291,109 @@ void NativeEvents::on(const record::InsertedText& r)
 
 // --- motion ---------------------------------------------------------------------------------------------------------
 
-const Choice& NativeEvents::next_choice(const Pose& pose)
+Planned NativeEvents::next_choice()
 {
-    const Choice& choice = choices_[choice_++];
-    pose_ = pose;
-    planned_ = choice.readings;
-    return choice;
+    Planned planned = plan_.next();
+    if (planned.entry == Planned::Entry::lost) {
+        planned.turns = planned_; // an error has been found; the run goes on to find the others
+    }
+    return planned;
 }
 
 void NativeEvents::on(const record::Rapid& r)
 {
     cycles_.end();
-    const Choice& choice = next_choice(r.to);
+    const Planned planned = next_choice();
+    pose_ = r.to;
+    planned_ = planned.turns;
     if (tool_ == nullptr) {
         return;
     }
     ready_to_move();
-    motion_.rapid(in_work(r.to), choice.readings);
+    motion_.rapid(in_work(r.to), planned.turns);
 }
 
 void NativeEvents::cut(const Pose& to, const record::Circular* circular)
 {
     cycles_.end();
-    const auto from = pose_;
-    const auto start = planned_;
-    const Choice& choice = next_choice(to);
-    if (tool_ == nullptr) {
+    const Planned planned = next_choice();
+    if (tool_ != nullptr) {
+        ready_to_move();
+        if (pose_ && motion_.positioned()) {
+            const PathPiece line{in_work(*pose_), in_work(to), std::nullopt};
+            cut_piece(circular != nullptr ? arc_piece(assembly_.setup.part, *pose_, *circular) : line, planned);
+        } else {
+            // The path does not say that this place may be reached in rapid.
+            const bool feeds = feed_.seconds(1) > 0;
+            if (!feeds) {
+                error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
+            }
+            motion_.rapid(in_work(to), planned.turns, feeds ? &feed_ : nullptr);
+        }
+    }
+    pose_ = to;
+    planned_ = planned.turns;
+}
+
+void NativeEvents::cut_piece(const PathPiece& piece, const Planned& planned)
+{
+    if (planned.entry == Planned::Entry::pole) {
+        const Vec3& axis = assembly_.solver->pole_axis();
+        Pose pole = piece.at(planned.s);
+        pole.axis = planned.opposite ? Vec3(-axis) : axis;
+        const auto [before, after] = split_at(piece, planned.s, pole);
+        if (planned.s > 0) {
+            motion_.feed(before, {planned.branch_before, planned_, planned.arrive}, feed_);
+        }
+        turn_at_pole(pole, planned.arrive, planned.depart);
+        motion_.feed(after, {planned.branch, planned.depart, planned.turns}, feed_);
         return;
     }
-    ready_to_move();
-    if (from && start && motion_.positioned()) {
-        const PathPiece line{in_work(*from), in_work(to), std::nullopt};
-        motion_.feed(circular != nullptr ? arc_piece(assembly_.setup.part, *from, *circular) : line, *start, feed_);
+    Turns from = planned_;
+    if (planned.entry == Planned::Entry::reorient) {
+        reorient(piece.from, planned.depart);
+        from = planned.depart;
+    }
+    motion_.feed(piece, {planned.branch, from, planned.turns}, feed_);
+}
+
+void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart)
+{
+    const double turn = std::abs(depart[0] - arrive[0]) + std::abs(depart[1] - arrive[1]);
+    if (turn < 1e-9) {
         return;
     }
-    // The path does not say that this place may be reached in rapid.
-    const bool feeds = feed_.seconds(1) > 0;
-    if (!feeds) {
-        error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
+    const std::string& joint = assembly_.machine.joints[assembly_.solver->rotary()[0].value].id;
+    const double lift = settings().pole_lift;
+    if (lift > 0) {
+        const Pose up{pole.tip + pole.axis * lift, pole.axis};
+        motion_.feed({pole, up, std::nullopt}, {0, arrive, arrive}, feed_);
+        motion_.turn_standing(up, arrive, depart, feed_);
+        motion_.feed({up, pole, std::nullopt}, {0, depart, depart}, feed_);
+        motion_.report(Severity::remark, "pole-turn", joint,
+                       fmt::format("at the pole the tool is lifted {:.3f} mm, {} turns {:.3f} deg, and the tool comes back", lift, joint,
+                                   to_deg(turn)),
+                       "nothing has to be done; a lean in the operation's \"pole\" would avoid the turn", turn);
+        return;
     }
-    motion_.rapid(in_work(to), choice.readings, feeds ? &feed_ : nullptr);
+    motion_.turn_standing(pole, arrive, depart, feed_);
+    motion_.report(Severity::remark, "pole-turn", joint,
+                   fmt::format("at the pole the tool stands while {} turns {:.3f} deg", joint, to_deg(turn)),
+                   "if the tool must not stand on the work, give the operation's \"pole\" a \"lift\" or a \"lean\"", turn);
+}
+
+void NativeEvents::reorient(const Pose& pose, const Turns& depart)
+{
+    const double clearance = settings().reorient_clearance.value_or(0);
+    const Pose up{pose.tip + pose.axis * clearance, pose.axis};
+    motion_.feed({pose, up, std::nullopt}, {0, planned_, planned_}, feed_);
+    motion_.rapid(up, depart);
+    motion_.feed({up, pose, std::nullopt}, {0, depart, depart}, feed_);
+    const double turn = std::abs(depart[0] - planned_[0]) + std::abs(depart[1] - planned_[1]);
+    motion_.report(Severity::remark, "reoriented", "",
+                   fmt::format("the tool is retracted and comes back with its rotary joints turned by {:.3f} deg, because travel would end",
+                               to_deg(turn)),
+                   "nothing has to be done; the place shows on the work if the machine does not come back exactly", turn, 0);
 }
 
 void NativeEvents::on(const record::CycleStart& r)
@@ -358,14 +405,15 @@ void NativeEvents::on(const record::CycleStart& r)
 
 void NativeEvents::on(const record::CyclePoint& r)
 {
-    const Choice& choice = next_choice(r.at);
+    const Planned planned = next_choice();
+    pose_ = r.at;
+    planned_ = planned.turns;
     if (tool_ == nullptr || !cycles_.active()) {
         return;
     }
     ready_to_move();
-    cycles_.point(in_work(r.at), choice.readings, feed_);
+    cycles_.point(in_work(r.at), planned.turns, feed_);
     pose_->tip += r.at.axis * cycles_.retreat();
-    planned_ = motion_.now();
 }
 
 } // namespace wexilum

@@ -6,18 +6,21 @@
 #include "core/run/post_run.hpp"
 #include "core/solve/path_choice.hpp"
 #include "core/toolpath/arc_piece.hpp"
+#include "core/toolpath/record_source.hpp"
 
 namespace wexilum {
 
 class NativeEvents {
 public:
-    NativeEvents(const Assembly& assembly, const Outline& outline, const std::vector<Choice>& choices, FindingList& findings);
+    /// All must outlive the object; `plan` stands before the first motion, `files` are those that sources point into.
+    NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
+                 const std::vector<std::string>& files, CodeSink& sink);
 
     void begin();
-    /// Handles record number `index` of the assembly's toolpath; `choice` counts the motion records before it.
-    void handle(std::size_t index);
+    /// Handles the next record.
+    void handle(const Record& record);
     void finish();
-    [[nodiscard]] CodeFile take_file();
+    [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
 
 private:
     void on(const record::From&) {}
@@ -50,28 +53,33 @@ private:
     /// Spindle and coolant as the path wants them, before the tool moves.
     void ready_to_move();
     [[nodiscard]] Pose in_work(const Pose& pose) const { return transformed(assembly_.setup.part, pose); }
-    const Choice& next_choice(const Pose& pose);
+    [[nodiscard]] Planned next_choice();
     /// A straight cut, or along the given arc, from where the path stands.
     void cut(const Pose& to, const record::Circular* circular);
+    /// Cuts one piece, through a pole where the plan says so.
+    void cut_piece(const PathPiece& piece, const Planned& planned);
+    void turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart);
+    void reorient(const Pose& pose, const Turns& depart);
+    [[nodiscard]] const OperationSettings& settings() const;
     void error(const char* kind, std::string message, std::string cure);
-    void note_sources();
 
     const Assembly& assembly_;
     const Outline& outline_;
-    const std::vector<Choice>& choices_;
+    PlanReader& plan_;
     FindingList& findings_;
+    const std::vector<std::string>& files_;
     std::vector<std::string> joint_names_;
     WordEmitter emitter_;
     MotionWriter motion_;
     CycleWriter cycles_;
-    std::vector<Source> sources_;
+    Source source_;
     std::size_t index_ = 0;
-    std::size_t choice_ = 0;
-    std::size_t calls_ = 0; // tool calls done
+    std::size_t calls_ = 0;      // tool calls done
+    std::size_t operations_ = 0; // begun
     const Tool* tool_ = nullptr;
     std::string operation_;
-    std::optional<Pose> pose_;        // part's frame, where the path stands
-    std::optional<Readings> planned_; // exact readings there
+    std::optional<Pose> pose_; // part's frame, where the path stands
+    Turns planned_{};          // exact rotary readings there
     FeedSpec feed_;
     record::Spindle wanted_spindle_;
     record::SpindleState spindle_ = record::SpindleState::off;
@@ -79,8 +87,5 @@ private:
     record::CoolantState wanted_coolant_ = record::CoolantState::off;
     record::CoolantState coolant_ = record::CoolantState::off;
 };
-
-/// The poses that need a choice of branch, in order: one for each record that moves the tool (From left out).
-[[nodiscard]] std::vector<PathTarget> path_targets(const Assembly& assembly, std::vector<std::size_t>& records);
 
 } // namespace wexilum

@@ -41,72 +41,60 @@ void check_tool(const Assembly& a, const record::ToolChange& change, const Place
 
 } // namespace
 
-Place place_of(const Toolpath& toolpath, const Source& source)
+void OutlineBuilder::add(const Record& record)
 {
-    const std::string file = source.file < toolpath.files.size() ? toolpath.files[source.file] : std::string();
-    return {file, source.line.value, 0};
+    const std::size_t index = out_.records++;
+    if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
+        out_.operations.push_back({operation->id, operation->name, index, 0, {}, Vec3::Constant(1e300), Vec3::Constant(-1e300)});
+    }
+    if (out_.operations.empty()) {
+        return;
+    }
+    OperationOutline& operation = out_.operations.back();
+    ++operation.records;
+    if (const Pose* pose = end_pose(record.data)) {
+        if (!std::holds_alternative<record::From>(record.data)) {
+            add_motion(record.data, *pose, record.source);
+        }
+        here_ = *pose;
+    } else if (const auto* change = std::get_if<record::ToolChange>(&record.data)) {
+        operation.tools.push_back(change->number);
+        if (out_.tool_calls.empty() || out_.tool_calls.back() != change->number) {
+            out_.tool_calls.push_back(change->number);
+        }
+        check_tool(assembly_, *change, place_of(files_, record.source), index, findings_);
+    } else if (const auto* unknown = std::get_if<record::Unknown>(&record.data)) {
+        findings_.add(finding(Severity::warning, "unknown-word",
+                              fmt::format("{} is not understood and has no effect: {}", unknown->word, unknown->text.substr(0, 60)),
+                              "take it out of the toolpath, or say with INSERT what the control shall read",
+                              place_of(files_, record.source)),
+                      unknown->word, index, SIZE_MAX / 2);
+    } else if (const auto* cycle = std::get_if<record::CycleStart>(&record.data)) {
+        const auto plan = plan_cycle(*cycle);
+        hole_bottom_ = plan ? plan.value().bottom : 0;
+    }
 }
 
-Outline outline_of(const Assembly& a, FindingList& findings)
+void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const Source& source)
 {
-    Outline out;
-    out.records = a.toolpath.records.size();
-    bool moved_without_tool = false;
-    double hole_bottom = 0;
-    std::optional<Pose> here;
-    for (std::size_t i = 0; i < a.toolpath.records.size(); ++i) {
-        const Record& record = a.toolpath.records[i];
-        const Place place = place_of(a.toolpath, record.source);
-        if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
-            out.operations.push_back({operation->id, operation->name, i, 0, {}, Vec3::Constant(1e300), Vec3::Constant(-1e300)});
-        }
-        if (out.operations.empty()) {
-            continue;
-        }
-        OperationOutline& operation = out.operations.back();
-        ++operation.records;
-        if (const auto* change = std::get_if<record::ToolChange>(&record.data)) {
-            operation.tools.push_back(change->number);
-            if (out.tool_calls.empty() || out.tool_calls.back() != change->number) {
-                out.tool_calls.push_back(change->number);
-            }
-            check_tool(a, *change, place, i, findings);
-        }
-        if (const auto* unknown = std::get_if<record::Unknown>(&record.data)) {
-            findings.add(finding(Severity::warning, "unknown-word",
-                                 fmt::format("{} is not understood and has no effect: {}", unknown->word, unknown->text.substr(0, 60)),
-                                 "take it out of the toolpath, or say with INSERT what the control shall read", place),
-                         unknown->word, i, SIZE_MAX / 2);
-        }
-        if (const auto* cycle = std::get_if<record::CycleStart>(&record.data)) {
-            const auto plan = plan_cycle(*cycle);
-            hole_bottom = plan ? plan.value().bottom : 0;
-        }
-        const Pose* pose = end_pose(record.data);
-        if (pose != nullptr && !std::holds_alternative<record::From>(record.data)) {
-            ++out.motions;
-            operation.include(pose->tip);
-            if (std::holds_alternative<record::CyclePoint>(record.data)) {
-                operation.include(pose->tip + pose->axis * hole_bottom);
-            }
-            if (const auto* circular = std::get_if<record::Circular>(&record.data); circular != nullptr && here) {
-                const PathPiece arc = arc_piece(Frame::Identity(), *here, *circular);
-                const int parts = 32 * (1 + circular->extra_turns);
-                for (int k = 1; k < parts; ++k) {
-                    operation.include(arc.at(double(k) / parts).tip);
-                }
-            }
-            if (out.tool_calls.empty() && !moved_without_tool) {
-                moved_without_tool = true;
-                findings.add(finding(Severity::error, "tool-missing", "the first motion comes before any tool is called",
-                                     "put LOADTL before it", place));
-            }
-        }
-        if (pose != nullptr) {
-            here = *pose;
+    OperationOutline& operation = out_.operations.back();
+    ++out_.motions;
+    operation.include(pose.tip);
+    if (std::holds_alternative<record::CyclePoint>(data)) {
+        operation.include(pose.tip + pose.axis * hole_bottom_);
+    }
+    if (const auto* circular = std::get_if<record::Circular>(&data); circular != nullptr && here_) {
+        const PathPiece arc = arc_piece(Frame::Identity(), *here_, *circular);
+        const int parts = 32 * (1 + circular->extra_turns);
+        for (int k = 1; k < parts; ++k) {
+            operation.include(arc.at(double(k) / parts).tip);
         }
     }
-    return out;
+    if (out_.tool_calls.empty() && !moved_without_tool_) {
+        moved_without_tool_ = true;
+        findings_.add(finding(Severity::error, "tool-missing", "the first motion comes before any tool is called", "put LOADTL before it",
+                              place_of(files_, source)));
+    }
 }
 
 } // namespace wexilum

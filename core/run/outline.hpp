@@ -6,6 +6,7 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -34,11 +35,28 @@ struct Outline {
     std::size_t motions = 0;
 };
 
-/// Looks through the toolpath once. Reports tools that are missing or have no length, words that were not understood, and
+/// Makes the outline while the records go by. Reports tools that are missing or have no length, words that were not understood, and
 /// motion before the first tool.
-Outline outline_of(const Assembly& assembly, FindingList& findings);
+class OutlineBuilder {
+public:
+    /// All must outlive the builder; `files` are those that sources point into.
+    OutlineBuilder(const Assembly& assembly, FindingList& findings, const std::vector<std::string>& files)
+        : assembly_(assembly), findings_(findings), files_(files)
+    {}
+    void add(const Record& record);
+    [[nodiscard]] const Outline& outline() const { return out_; }
+    [[nodiscard]] Outline take() { return std::move(out_); }
 
-/// "file:line" of a record.
-[[nodiscard]] Place place_of(const Toolpath& toolpath, const Source& source);
+private:
+    void add_motion(const RecordData& data, const Pose& pose, const Source& source);
+
+    const Assembly& assembly_;
+    FindingList& findings_;
+    const std::vector<std::string>& files_;
+    Outline out_;
+    bool moved_without_tool_ = false;
+    double hole_bottom_ = 0;
+    std::optional<Pose> here_;
+};
 
 } // namespace wexilum

@@ -2,6 +2,9 @@
 
 #include "core/base/units.hpp"
 #include "core/run/native_events.hpp"
+#include "core/solve/path_choice.hpp"
+#include "core/toolpath/arc_piece.hpp"
+#include "core/toolpath/record_spool.hpp"
 
 #include <fmt/format.h>
 
@@ -10,84 +13,143 @@
 namespace wexilum {
 namespace {
 
-void report_choice(const Assembly& a, const Choice& choice, const Place& place, std::size_t record, FindingList& findings)
+/// What the chooser saw at a record that a person should know.
+void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::vector<std::string>& files, const Record& record,
+                 std::size_t index, FindingList& findings)
 {
-    Finding finding;
-    finding.source = place;
-    finding.worst = std::abs(choice.missed_by);
-    switch (choice.problem) {
-    case ChoiceProblem::none: break;
-    case ChoiceProblem::unreachable: {
-        const Vec3 nearest = a.setup.part.linear().transpose() * choice.nearest_axis;
-        finding.kind = "unreachable";
-        finding.message = fmt::format("no rotary posture brings the tool axis there: {:.3f} deg are missing", to_deg(choice.missed_by));
-        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part",
-                                   nearest.x(), nearest.y(), nearest.z());
-        break;
-    }
-    case ChoiceProblem::beyond_travel: return; // said where the block is written
-    case ChoiceProblem::torn:
-        finding.kind = "torn-sheet";
-        finding.message = "the rotary joints can't follow the tool axis to this record without a jump";
-        finding.cure = "retract before this record, or lean the tool away from the pole";
-        break;
-    }
-    if (!finding.kind.empty()) {
-        findings.add(std::move(finding), "", record);
-    } else if (choice.pole < pole_angle) {
-        finding.severity = Severity::remark;
-        finding.kind = "near-singular";
-        finding.message =
-            fmt::format("the tool axis comes within {:.4f} deg of a direction in which a rotary joint does nothing", to_deg(choice.pole));
-        finding.cure = "lean the tool away if the joint turns fast here";
-        finding.worst = -choice.pole;
-        findings.add(std::move(finding), "", record);
+    if (seen.problem == ChoiceProblem::unreachable) {
+        const Vec3 nearest = a.setup.part.linear().transpose() * seen.nearest_axis;
+        Finding finding =
+            Finding::make(Severity::error, "unreachable",
+                          fmt::format("no rotary posture brings the tool axis there: {:.3f} deg are missing", to_deg(seen.missed_by)),
+                          fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part",
+                                      nearest.x(), nearest.y(), nearest.z()),
+                          seen.missed_by);
+        finding.source = place_of(files, record.source);
+        findings.add(std::move(finding), "", index);
+    } else if (seen.pole < pole_angle && seen.pole > at_pole &&
+               !findings.absorb("near-singular", "", index, 1, -seen.pole, record.source.line.value, 0)) {
+        Finding finding = Finding::make(
+            Severity::remark, "near-singular",
+            fmt::format("the tool axis comes within {:.4f} deg of a direction in which a rotary joint does nothing", to_deg(seen.pole)),
+            "lean the tool away if the joint turns fast here", -seen.pole);
+        finding.source = place_of(files, record.source);
+        findings.add(std::move(finding), "", index);
     }
 }
 
+/// Turns records into targets for the chooser.
+class Targets {
+public:
+    explicit Targets(const Assembly& assembly) : a_(assembly) {}
+
+    /// The target of a record of motion; nullptr for other records. The pointer lives until the next call.
+    const PathTarget* next(const Record& record)
+    {
+        if (const auto* change = std::get_if<record::ToolChange>(&record.data)) {
+            const Tool* tool = a_.setup.find_tool(change->number);
+            target_.tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
+            fresh_ = true;
+        } else if (std::holds_alternative<record::Operation>(record.data)) {
+            const OperationSettings& settings = settings_of(a_.job, ++operations_);
+            target_.may_reorient = settings.reorient_clearance.has_value();
+            target_.pole_pass = settings.pole_lean;
+        }
+        const Pose* pose = end_pose(record.data);
+        if (pose == nullptr || std::holds_alternative<record::From>(record.data)) {
+            return nullptr;
+        }
+        target_.arc = nullptr;
+        if (const auto* circular = std::get_if<record::Circular>(&record.data); circular != nullptr && here_) {
+            arc_ = arc_piece(a_.setup.part, *here_, *circular).arc;
+            target_.arc = &*arc_;
+        }
+        target_.pose = transformed(a_.setup.part, *pose);
+        target_.link =
+            fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
+        fresh_ = false;
+        here_ = *pose;
+        return &target_;
+    }
+
+private:
+    const Assembly& a_;
+    PathTarget target_;
+    std::optional<Arc> arc_;
+    std::optional<Pose> here_; ///< part's frame
+    std::size_t operations_ = 0;
+    bool fresh_ = true;
+};
+
 } // namespace
 
-std::vector<PathTarget> path_targets(const Assembly& a, std::vector<std::size_t>& records)
+std::string program_file_name(const Assembly& assembly) { return assembly.job.name + assembly.dialect.extension; }
+
+Result<RunSummary> post(const Assembly& a, RecordSource& records, Scratch& scratch, CodeSink& sink)
 {
-    std::vector<PathTarget> targets;
-    double tool_length = 0;
-    bool fresh = true;
-    for (std::size_t i = 0; i < a.toolpath.records.size(); ++i) {
-        const RecordData& data = a.toolpath.records[i].data;
-        if (const auto* change = std::get_if<record::ToolChange>(&data)) {
-            const Tool* tool = a.setup.find_tool(change->number);
-            tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
-            fresh = true;
+    std::array<std::unique_ptr<Spool>, 3> spools;
+    for (auto& spool : spools) {
+        auto made = scratch.spool();
+        if (!made) {
+            return made.error();
         }
-        const Pose* pose = end_pose(data);
-        if (pose == nullptr || std::holds_alternative<record::From>(data)) {
-            continue;
-        }
-        const bool link = fresh || std::holds_alternative<record::Rapid>(data) || std::holds_alternative<record::CyclePoint>(data);
-        targets.push_back({transformed(a.setup.part, *pose), tool_length, link});
-        records.push_back(i);
-        fresh = false;
+        spool = std::move(*made);
     }
-    return targets;
+    auto& [record_spool, step_spool, decision_spool] = spools;
+    RunSummary out;
+    {
+        OutlineBuilder outline(a, out.findings, records.files());
+        PathChooser chooser(*a.solver, a.machine, a.machine.home(), *step_spool, *decision_spool);
+        RecordSpoolWriter aside(*record_spool);
+        Targets targets(a);
+        Record record;
+        for (std::size_t index = 0;; ++index) {
+            const auto more = records.next(record);
+            if (!more) {
+                return more.error();
+            }
+            if (!*more) {
+                break;
+            }
+            outline.add(record);
+            if (const PathTarget* target = targets.next(record)) {
+                report_seen(a, chooser.add(*target), records.files(), record, index, out.findings);
+            }
+            aside.put(record);
+        }
+        Status status = chooser.finish();
+        status = status ? aside.flush() : status;
+        if (!status) {
+            return status.error();
+        }
+        out.outline = outline.take();
+    }
+    PlanReader plan(*step_spool, *decision_spool);
+    RecordSpoolReader aside(*record_spool);
+    NativeEvents events(a, out.outline, plan, out.findings, records.files(), sink);
+    events.begin();
+    Record record;
+    while (aside.next(record)) {
+        events.handle(record);
+    }
+    events.finish();
+    if (const Status status = aside.status() ? plan.status() : aside.status(); !status) {
+        return status.error();
+    }
+    out.blocks = events.emitter().lines();
+    out.bytes = events.emitter().bytes();
+    return out;
 }
 
 RunResult post(const Assembly& a)
 {
-    RunResult result;
-    result.outline = outline_of(a, result.findings);
-    std::vector<std::size_t> records;
-    const std::vector<PathTarget> targets = path_targets(a, records);
-    const std::vector<Choice> choices = choose_path(*a.solver, a.machine, targets, a.machine.home());
-    for (std::size_t i = 0; i < choices.size(); ++i) {
-        report_choice(a, choices[i], place_of(a.toolpath, a.toolpath.records[records[i]].source), records[i], result.findings);
-    }
-    NativeEvents events(a, result.outline, choices, result.findings);
-    events.begin();
-    for (std::size_t i = 0; i < a.toolpath.records.size(); ++i) {
-        events.handle(i);
-    }
-    events.finish();
-    result.files.push_back(events.take_file());
+    MemoryRecords records(a.toolpath);
+    MemoryScratch scratch;
+    CodeText code;
+    RunSummary summary = post(a, records, scratch, code).value(); // memory does not fail
+    code.file.name = program_file_name(a);
+    RunResult result{{}, std::move(summary.outline), std::move(summary.findings)};
+    result.files.push_back(std::move(code.file));
     return result;
 }
 

@@ -1,14 +1,34 @@
 // One run: job + post -> code and findings.
 #pragma once
 
+#include "core/base/world.hpp"
+#include "core/dialect/word_emitter.hpp"
 #include "core/run/assembly.hpp"
 #include "core/run/finding.hpp"
 #include "core/run/outline.hpp"
+#include "core/toolpath/record_source.hpp"
 
 #include <string>
 #include <vector>
 
 namespace wexilum {
+
+/// What a run tells beside the code.
+struct RunSummary {
+    Outline outline;
+    FindingList findings;
+    std::uint32_t blocks = 0;
+    std::uint64_t bytes = 0;
+    std::string channel = "1";
+};
+
+/// The name of the job's program, with extension, no folder.
+[[nodiscard]] std::string program_file_name(const Assembly& assembly);
+
+/// Posts a linked assembly's job from a stream of its records, in memory that does not grow with the path: records and choices are
+/// put aside in spools of `scratch`, the code goes to `sink` line by line. The code is complete even where findings are errors;
+/// whoever keeps it then throws it away. An Error where the source, a spool or the sink's own medium failed.
+Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink);
 
 struct CodeFile {
     std::string name; ///< file name with extension, no folder
@@ -18,13 +38,26 @@ struct CodeFile {
     std::vector<Source> sources; ///< the record behind each block, blocks counted from 0
 };
 
+/// Code in memory.
+class CodeText final : public CodeSink {
+public:
+    void line(std::string_view text, const Source& source) override
+    {
+        file.text += text;
+        file.text += '\n';
+        file.sources.push_back(source);
+        ++file.blocks;
+    }
+    CodeFile file;
+};
+
 struct RunResult {
     std::vector<CodeFile> files;
     Outline outline;
     FindingList findings;
 };
 
-/// Posts a linked assembly. The code is complete even where findings are errors; whoever writes files then writes none.
+/// The same from the assembly's toolpath in memory, with the code kept in memory.
 [[nodiscard]] RunResult post(const Assembly& assembly);
 
 } // namespace wexilum

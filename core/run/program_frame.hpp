@@ -6,34 +6,56 @@
 
 namespace wexilum {
 
+/// Where the machine stands by what the program says: the counts of each joint's word, and the readings they come to. Joints
+/// outside the chain between tool and work have no counts.
+struct Stand {
+    Readings readings;
+    std::array<std::int64_t, max_joints> counts{};
+};
+
 class ProgramFrame {
 public:
     /// The assembly must be linked and outlive the frame.
     explicit ProgramFrame(const Assembly& assembly);
 
-    /// The tool length that the control adds to its length joint; 0 while no length word is in force.
-    void set_length_shift(double mm) { length_shift_ = mm; }
+    /// The tool length that the control adds to its length joint; 0 while no length word is in force. Stands made before hold the
+    /// old counts: recount() them.
+    void set_length_shift(double mm);
 
-    [[nodiscard]] Quantity quantity(std::size_t joint) const;
+    [[nodiscard]] Quantity quantity(std::size_t joint) const { return rotary_[joint] ? Quantity::angle : Quantity::length; }
     /// Counts of the word that brings the joint to `reading`.
-    [[nodiscard]] std::int64_t counts(std::size_t joint, double reading) const;
+    [[nodiscard]] std::int64_t counts(std::size_t joint, double reading) const
+    {
+        return rounding_.counts(quantity(joint), reading - shift_[joint]);
+    }
     /// Counts of the word for an absolute machine position.
     [[nodiscard]] std::int64_t machine_counts(std::size_t joint, double reading) const;
     /// Where a word of such counts brings the joint.
-    [[nodiscard]] double reading(std::size_t joint, std::int64_t counts) const;
+    [[nodiscard]] double reading(std::size_t joint, std::int64_t counts) const
+    {
+        return rounding_.value(quantity(joint), counts) + shift_[joint];
+    }
+    /// The stand that the words for a tip and rotary readings bring the machine to, from where it stands now: rotary joints are rounded
+    /// first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
+    [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
+    /// Counts of all joints anew.
+    void recount(Stand& stand) const;
+
     [[nodiscard]] const Rounding& rounding() const { return rounding_; }
     [[nodiscard]] const std::vector<bool>& is_rotary() const { return rotary_; }
     [[nodiscard]] const std::vector<bool>& in_chain() const { return chain_; }
+    /// The joints of the chain in the machine's order.
+    [[nodiscard]] const std::vector<std::size_t>& chain() const { return chain_joints_; }
 
 private:
-    [[nodiscard]] double shift(std::size_t joint) const;
-
     const Assembly& assembly_;
     Rounding rounding_;
     std::vector<bool> rotary_;
     std::vector<bool> chain_;
+    std::vector<std::size_t> chain_joints_;
+    std::vector<double> offset_; ///< of the job's register, by joint
+    std::vector<double> shift_;  ///< offset and length
     std::size_t length_joint_ = SIZE_MAX;
-    double length_shift_ = 0;
 };
 
 } // namespace wexilum

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 
 namespace wexilum {
 namespace {
@@ -72,8 +73,12 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
     out.rotary_before_ = before[0];
     out.together_ = before[1] == before[0] && before[2] == before[0];
     out.directions_inverse_ = columns.inverse();
+    for (int i = 0; i < 3; ++i) {
+        out.linear_at_[i] = kinematics.joints()[out.linear_[std::size_t(i)].value].at;
+    }
     for (std::size_t i = 0; i < out.rotary_index_.size(); ++i) {
         out.at_[i] = kinematics.joints()[out.rotary_index_[i].value].at;
+        out.rotary_point_.push_back(kinematics.joints()[out.rotary_index_[i].value].point);
     }
     if (out.rotary_axis_.size() == 2) {
         out.prepare_two();
@@ -201,39 +206,67 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     }
 }
 
-void InverseSolver::set_linear(Readings& readings, const Vec3& tip, double tool_length) const
+Vec3 InverseSolver::linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const
 {
+    Vec3 out;
     if (together_) {
         // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
         Vec3 wanted = kinematics_.work_frame() * tip;
         Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
         for (std::size_t i = 0; i < rotary_before_; ++i) {
-            const Joint& joint = kinematics_.joints()[rotary_index_[i].value];
-            const double angle = readings[Eigen::Index(rotary_index_[i].value)] - at_[i];
-            wanted = joint.point + turned(rotary_axis_[i], -std::sin(angle), std::cos(angle), wanted - joint.point);
+            const double angle = turns[i] - at_[i];
+            wanted = rotary_point_[i] + turned(rotary_axis_[i], -std::sin(angle), std::cos(angle), wanted - rotary_point_[i]);
         }
         for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
-            const Joint& joint = kinematics_.joints()[rotary_index_[i].value];
-            const double angle = readings[Eigen::Index(rotary_index_[i].value)] - at_[i];
-            tool = joint.point + turned(rotary_axis_[i], std::sin(angle), std::cos(angle), tool - joint.point);
+            const double angle = turns[i] - at_[i];
+            tool = rotary_point_[i] + turned(rotary_axis_[i], std::sin(angle), std::cos(angle), tool - rotary_point_[i]);
         }
-        const Vec3 way = directions_inverse_ * (wanted - tool);
-        for (int i = 0; i < 3; ++i) {
-            const std::size_t joint = linear_[std::size_t(i)].value;
-            readings[Eigen::Index(joint)] = kinematics_.joints()[joint].at + way[i];
-        }
-        return;
+        out = linear_at_ + directions_inverse_ * (wanted - tool);
+        return out;
     }
+    Readings readings = Readings::Zero(Eigen::Index(kinematics_.joints().size()));
+    set_turns(readings, turns);
     const auto jacobian = kinematics_.tip_jacobian(readings, tool_length);
     const Vec3 missing = tip - kinematics_.pose(readings, tool_length).tip;
     Mat3 columns;
     for (int i = 0; i < 3; ++i) {
         columns.col(i) = jacobian.col(Eigen::Index(linear_[std::size_t(i)].value));
     }
-    const Vec3 step = columns.inverse() * missing;
+    out = columns.inverse() * missing;
+    return out;
+}
+
+void InverseSolver::set_linear(Readings& readings, const Vec3& tip, double tool_length) const
+{
+    const Vec3 linear = linear_readings(turns_of(readings), tip, tool_length);
     for (int i = 0; i < 3; ++i) {
-        readings[Eigen::Index(linear_[std::size_t(i)].value)] += step[i];
+        readings[Eigen::Index(linear_[std::size_t(i)].value)] = linear[i];
     }
+}
+
+double InverseSolver::lever_bound(const Vec3& tip, double tool_length) const
+{
+    if (!together_) {
+        return std::numeric_limits<double>::infinity();
+    }
+    double most = 0;
+    // Seen from the work: to a point of the first axis, and on from there, whatever way the joints before have turned.
+    Vec3 point = kinematics_.work_frame() * tip;
+    double reach = 0;
+    for (std::size_t i = 0; i < rotary_before_; ++i) {
+        reach += (point - rotary_point_[i]).norm();
+        most = std::max(most, reach);
+        point = rotary_point_[i];
+    }
+    // Seen from the tool likewise.
+    point = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
+    reach = 0;
+    for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
+        reach += (point - rotary_point_[i]).norm();
+        most = std::max(most, reach);
+        point = rotary_point_[i];
+    }
+    return most;
 }
 
 Candidates InverseSolver::solve(const Pose& pose, double tool_length, const Readings& near) const
@@ -280,9 +313,10 @@ std::vector<Candidate> InverseSolver::within_travel(const Pose& pose, double too
         for (const Candidate& candidate : list) {
             const double reading = candidate.readings[Eigen::Index(index.value)];
             const double lowest = reading - 2 * pi * std::floor((reading - travel->low + slack) / (2 * pi));
-            for (double turn = lowest; turn <= travel->high + slack; turn += 2 * pi) {
+            const int turns = int(std::floor((travel->high + slack - lowest) / (2 * pi)));
+            for (int turn = 0; turn <= turns; ++turn) {
                 spread.push_back(candidate);
-                spread.back().readings[Eigen::Index(index.value)] = turn;
+                spread.back().readings[Eigen::Index(index.value)] = lowest + 2 * pi * turn;
             }
         }
         list = std::move(spread);

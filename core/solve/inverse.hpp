@@ -66,6 +66,8 @@ public:
     /// in an arbitrary but fixed direction.
     [[nodiscard]] Branches branches(const Vec3& axis) const;
 
+    /// The readings of the linear joints, in the order of linear(), that bring the tip to `tip` while the rotary joints read `turns`.
+    [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const;
     /// Sets the linear joints of `readings` so that the tip comes to `tip`, rotary readings as they are.
     void set_linear(Readings& readings, const Vec3& tip, double tool_length) const;
 
@@ -73,6 +75,10 @@ public:
     /// Which of them the tool can take at all is told by reaches_pole().
     [[nodiscard]] const Vec3& pole_axis() const { return pole_axis_; }
     [[nodiscard]] bool reaches_pole(bool opposite) const { return two_ && pole_reached_[opposite ? 1 : 0]; }
+
+    /// No point of the tool is further than this from the axis of a rotary joint (mm) while the tip is at `tip`; infinite where no
+    /// simple bound is known.
+    [[nodiscard]] double lever_bound(const Vec3& tip, double tool_length) const;
 
     [[nodiscard]] const Kinematics& kinematics() const { return kinematics_; }
     [[nodiscard]] const std::vector<JointIndex>& rotary() const { return rotary_index_; }
@@ -90,7 +96,9 @@ private:
     std::vector<JointIndex> linear_;
     std::vector<JointIndex> rotary_index_; ///< from the work to the tool
     std::vector<Vec3> rotary_axis_;        ///< base frame, reference posture, with the link's sign
+    std::vector<Vec3> rotary_point_;       ///< a point on each axis, base frame, reference posture
     std::array<double, 2> at_{};           ///< reference readings of the rotary joints
+    Vec3 linear_at_ = Vec3::Zero();        ///< and of the linear ones
     Vec3 tool_axis_ = Vec3::UnitZ();       ///< base frame, reference posture
 
     // Two rotary joints: e1, f1 across the first axis and e2 across the second, e's in the plane of both axes.

@@ -5,182 +5,604 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace wexilum {
 namespace {
 
-constexpr double calm_turn = 0.35; // rad: a rotary joint that turns less is on its sheet without a closer look
-constexpr int deepest_look = 12;   // halvings of one move while following a sheet
+constexpr double slack = 1e-9;           // mm or rad beyond travel that is rounding
+constexpr std::size_t longest_wait = 64; // targets at a pole that wait for the way on
+constexpr int farthest_turns = 4;        // sheets more turns away from every survivor are not looked at
+constexpr double whole_turn = 2 * pi;
 
-double largest_turn(const InverseSolver& solver, const Readings& a, const Readings& b)
+// What the spools hold.
+struct StepHead {
+    std::uint8_t entry;
+    std::uint8_t opposite;
+    std::array<std::uint8_t, 6> unused;
+};
+struct PoleStep {
+    double s;
+    std::array<Turns, 2> arrive;
+    std::array<Turns, 2> depart;
+};
+struct BlockHead {
+    std::uint32_t count;
+    std::uint32_t chosen;
+    std::uint32_t beyond;
+};
+struct SheetEntry {
+    std::array<std::int32_t, 2> turns;
+    std::uint32_t branch;
+    std::uint32_t from;
+};
+
+constexpr auto code(Planned::Entry entry) { return static_cast<std::uint8_t>(entry); }
+std::int64_t in_nano(double value) { return std::llround(value * 1e9); }
+
+} // namespace
+
+PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, const Readings& start, Spool& steps, Spool& decisions)
+    : solver_(solver), steps_(steps), decisions_(decisions), decision_spool_(decisions), rotary_(solver.rotary().size()),
+      size_(rotary_ + 3), branch_count_(rotary_ == 2 ? 2 : 1)
+{
+    std::vector<JointIndex> joints = solver.rotary();
+    joints.insert(joints.end(), solver.linear().begin(), solver.linear().end());
+    Survivor standing;
+    for (std::size_t i = 0; i < size_; ++i) {
+        const Joint& joint = machine.joints[joints[i].value];
+        per_speed_[i] = 1 / joint.speed;
+        travel_low_[i] = joint.travel ? joint.travel->low - slack : -std::numeric_limits<double>::infinity();
+        travel_high_[i] = joint.travel ? joint.travel->high + slack : std::numeric_limits<double>::infinity();
+        standing.end[i] = start[Eigen::Index(joints[i].value)];
+    }
+    survivors_.push_back(standing);
+    lifts_.fill(solver.turns_of(start));
+}
+
+PathChooser::Chain PathChooser::chain_of(const Turns& turns, const Vec3& tip, double tool_length) const
+{
+    Chain out{};
+    for (std::size_t i = 0; i < rotary_; ++i) {
+        out[i] = turns[i];
+    }
+    const Vec3 linear = solver_.linear_readings(turns, tip, tool_length);
+    for (std::size_t i = 0; i < 3; ++i) {
+        out[rotary_ + i] = linear[Eigen::Index(i)];
+    }
+    return out;
+}
+
+std::pair<std::int32_t, std::int32_t> PathChooser::turn_range(std::size_t rotary, double low, double high) const
+{
+    const auto whole = [](double v) { return static_cast<std::int32_t>(std::clamp(v, -1e9, 1e9)); };
+    return {whole(std::ceil((travel_low_[rotary] - low) / whole_turn)), whole(std::floor((travel_high_[rotary] - high) / whole_turn))};
+}
+
+bool PathChooser::fits(const Chain& low, const Chain& high) const
+{
+    for (std::size_t i = rotary_; i < size_; ++i) {
+        if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
+            return false;
+        }
+    }
+    for (std::size_t i = 0; i < rotary_; ++i) {
+        // No whole turn brings a band inside travel that is wider than travel; a band that is inside as it stands needs none.
+        if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
+            const auto [least, most] = turn_range(i, low[i], high[i]);
+            if (least > most) {
+                return false;
+            }
+        }
+    }
+    return true;
+}
+
+double PathChooser::slowest(const Chain& a, const Chain& b) const
 {
     double most = 0;
-    for (const JointIndex j : solver.rotary()) {
-        most = std::max(most, std::abs(a[Eigen::Index(j.value)] - b[Eigen::Index(j.value)]));
+    for (std::size_t i = 0; i < size_; ++i) {
+        most = std::max(most, std::abs(a[i] - b[i]) * per_speed_[i]);
     }
     return most;
 }
 
-double total_turn(const InverseSolver& solver, const Readings& a, const Readings& b)
+// --- following ------------------------------------------------------------------------------------------------------
+
+PathChooser::Lifts PathChooser::lifts_near(const Branches& found) const
 {
-    double sum = 0;
-    for (const JointIndex j : solver.rotary()) {
-        sum += std::abs(a[Eigen::Index(j.value)] - b[Eigen::Index(j.value)]);
+    Lifts out = found.turns;
+    if (rotary_ == 1) {
+        out[0][0] += whole_turn * std::round((lifts_[0][0] - out[0][0]) / whole_turn);
+    } else if (rotary_ == 2) {
+        // Both branches stand at equal angles on either side of the tool's azimuth about the first axis. The azimuth turns by less
+        // than half a turn along a great circle that misses the pole, so the nearest turn is the right one.
+        const double azimuth = 0.5 * (out[0][0] + out[1][0]);
+        const double before = 0.5 * (lifts_[0][0] + lifts_[1][0]);
+        const double turn = whole_turn * std::round((before - azimuth) / whole_turn);
+        out[0][0] += turn;
+        out[1][0] += turn;
     }
-    return sum;
+    return out;
 }
 
-/// The candidate whose rotary joints are nearest to `near`; ties to the first branch.
-std::optional<Candidate> nearest(const InverseSolver& solver, const Pose& pose, double tool_length, const Readings& near)
+PathChooser::Lifts PathChooser::at_the_pole(bool opposite) const
 {
-    std::optional<Candidate> best;
-    double least = 0;
-    for (Candidate& candidate : solver.solve(pose, tool_length, near).list) {
-        const double turn = largest_turn(solver, candidate.readings, near);
-        if (!best || turn < least - 1e-12) {
-            best = std::move(candidate);
-            least = turn;
+    Lifts out = lifts_;
+    const Branches there = solver_.branches(opposite ? Vec3(-solver_.pole_axis()) : solver_.pole_axis());
+    for (std::size_t b = 0; b < 2; ++b) {
+        out[b][1] = there.turns[b][1];
+    }
+    return out;
+}
+
+void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
+{
+    frozen_.clear();
+    beyond_ = false;
+    open_ = true;
+    bool any = false;
+    for (int b = 0; b < branch_count_; ++b) {
+        Branch& branch = branches_[std::size_t(b)];
+        branch.first = branch.last = branch.low = branch.high = chain_of(lifts[std::size_t(b)], tip, tool_length);
+        branch.seconds = branch.turned = 0;
+        branch.alive = fits(branch.low, branch.high);
+        any = any || branch.alive;
+    }
+    if (!any) {
+        beyond_ = true;
+        for (int b = 0; b < branch_count_; ++b) {
+            frozen_.push_back({b, {}, {true, true}});
         }
     }
-    return best;
 }
 
-std::optional<Candidate> follow_part(const InverseSolver& solver, const PathPiece& piece, double s0, const Readings& from, double s1,
-                                     double tool_length, int depth)
+/// Carries all branches on to a point. Where no sheet would be left inside travel nothing is changed and false is the answer, unless
+/// it is to be done anyway.
+bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway)
 {
-    auto end = nearest(solver, piece.at(s1), tool_length, from);
-    if (!end || largest_turn(solver, end->readings, from) <= calm_turn) {
-        return end;
-    }
-    if (depth == 0) {
-        // Close to a pole the joint truly runs; a sheet that tears jumps however short the step is.
-        return piece.turn() * (s1 - s0) < 1e-9 ? std::nullopt : end;
-    }
-    const double half = 0.5 * (s0 + s1);
-    const auto middle = follow_part(solver, piece, s0, from, half, tool_length, depth - 1);
-    return middle ? follow_part(solver, piece, half, middle->readings, s1, tool_length, depth - 1) : std::nullopt;
-}
-
-double slowest_time(const Machine& machine, const Readings& a, const Readings& b)
-{
-    double time = 0;
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        time = std::max(time, std::abs(a[Eigen::Index(i)] - b[Eigen::Index(i)]) / machine.joints[i].speed);
-    }
-    return time;
-}
-
-/// Runs one section with one start; returns how many targets stayed inside travel.
-std::size_t run_section(const InverseSolver& solver, const Machine& machine, const std::vector<PathTarget>& targets, std::size_t begin,
-                        std::size_t end, const Candidate& start, std::vector<Choice>& out)
-{
-    out.clear();
-    std::size_t good = 0;
-    bool clean = true;
-    for (std::size_t i = begin; i < end; ++i) {
-        const PathTarget& target = targets[i];
-        std::optional<Candidate> candidate;
-        Choice choice;
-        if (i == begin) {
-            candidate = start;
-        } else {
-            candidate = follow(solver, targets[i - 1].pose, out.back().readings, target.pose, target.tool_length);
+    struct Next {
+        Chain at;
+        Chain low;
+        Chain high;
+        bool alive;
+    };
+    std::array<Next, 2> next;
+    bool any = false;
+    for (int b = 0; b < branch_count_; ++b) {
+        const Branch& branch = branches_[std::size_t(b)];
+        Next& to = next[std::size_t(b)];
+        to.at = chain_of(lifts[std::size_t(b)], tip, tool_length);
+        for (std::size_t i = 0; i < size_; ++i) {
+            to.low[i] = std::min(branch.low[i], to.at[i]);
+            to.high[i] = std::max(branch.high[i], to.at[i]);
         }
-        if (!candidate) {
-            const Candidates all = solver.solve(target.pose, target.tool_length, out.back().readings);
-            choice.readings = all.list.empty() ? out.back().readings : all.list.front().readings;
-            choice.problem = all.list.empty() ? ChoiceProblem::unreachable : ChoiceProblem::torn;
-            choice.missed_by = all.missed_by;
-            choice.nearest_axis = all.nearest_axis;
-            clean = false;
+        to.alive = branch.alive && fits(to.low, to.high);
+        any = any || to.alive;
+    }
+    if (!any && !beyond_) {
+        if (!anyway) {
+            return false;
+        }
+        frozen_ = sheets();
+        beyond_ = true;
+    }
+    for (int b = 0; b < branch_count_; ++b) {
+        Branch& branch = branches_[std::size_t(b)];
+        const Next& to = next[std::size_t(b)];
+        branch.seconds += slowest(branch.last, to.at);
+        for (std::size_t i = 0; i < rotary_; ++i) {
+            branch.turned += std::abs(to.at[i] - branch.last[i]);
+        }
+        branch.last = to.at;
+        branch.low = to.low;
+        branch.high = to.high;
+        branch.alive = to.alive;
+    }
+    return true;
+}
+
+PathChooser::Seen PathChooser::add(const PathTarget& target)
+{
+    const Branches found = solver_.branches(target.pose.axis);
+    Seen seen;
+    seen.residual = found.residual;
+    seen.pole = found.pole;
+    if (found.count == 0) {
+        seen.problem = ChoiceProblem::unreachable;
+        seen.missed_by = found.missed_by;
+        seen.nearest_axis = found.nearest_axis;
+        settle_pending(nullptr);
+        close();
+        write_step(code(Planned::Entry::lost), lifts_);
+        return seen;
+    }
+    const bool pole = found.pole <= at_pole;
+    if (target.link || (!open_ && pending_.empty())) {
+        settle_pending(nullptr);
+        close();
+        if (pole) {
+            pending_.push_back(target);
+            return seen;
+        }
+        lifts_ = lifts_near(found);
+        begin(lifts_, target.pose.tip, target.tool_length);
+        write_step(code(Planned::Entry::link), lifts_);
+        here_ = target.pose;
+        here_pole_ = found.pole;
+        tool_length_ = target.tool_length;
+    } else {
+        if (!pending_.empty()) {
+            if (pole && pending_.size() < longest_wait) {
+                pending_.push_back(target);
+                pending_.back().arc = nullptr;
+                return seen;
+            }
+            settle_pending(pole ? nullptr : &found);
+        }
+        cut(target, found);
+    }
+    if (beyond_) {
+        seen.problem = ChoiceProblem::beyond_travel;
+    }
+    return seen;
+}
+
+/// The targets at a pole that begin a cut take the free joint's reading from the way on, or leave the joint where it stands.
+void PathChooser::settle_pending(const Branches* next)
+{
+    if (pending_.empty()) {
+        return;
+    }
+    const std::vector<PathTarget> waiting = std::move(pending_);
+    pending_.clear();
+    if (next != nullptr) {
+        lifts_ = lifts_near(*next);
+    }
+    for (std::size_t i = 0; i < waiting.size(); ++i) {
+        const PathTarget& target = waiting[i];
+        const bool opposite = target.pose.axis.dot(solver_.pole_axis()) < 0;
+        const Lifts lifts = at_the_pole(opposite);
+        if (i == 0) {
+            begin(lifts, target.pose.tip, target.tool_length);
+            write_step(code(Planned::Entry::link), lifts);
         } else {
-            choice.readings = candidate->readings;
-            choice.outcome = candidate->outcome;
-            choice.residual = candidate->residual;
-            choice.pole = candidate->pole;
-            if (const auto over = overtravels(machine, choice.readings); !over.empty()) {
-                choice.problem = ChoiceProblem::beyond_travel;
-                choice.joint = over.front().joint;
-                choice.missed_by = over.front().low ? -over.front().beyond : over.front().beyond;
-                clean = false;
+            std::uint8_t entry = code(Planned::Entry::cut);
+            Lifts depart{};
+            move_to(lifts, target.pose.tip, target, entry, depart);
+            write_step(entry, lifts);
+            if (entry == code(Planned::Entry::reorient)) {
+                steps_.put(depart);
             }
         }
-        good += clean ? 1 : 0;
-        out.push_back(std::move(choice));
+        lifts_ = lifts;
+        here_ = target.pose;
+        here_pole_ = 0;
+        tool_length_ = target.tool_length;
     }
-    return good;
 }
 
-/// Every start worth trying, best first: those inside travel, then (to be able to say what is missing) the bare branches.
-std::vector<Candidate> starts(const InverseSolver& solver, const Machine& machine, const PathTarget& target, const Readings& standing)
+/// One straight part of a cut. Where no sheet would be left and the job allows it the stretch ends at the point before.
+void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart)
 {
-    std::vector<Candidate> list = solver.within_travel(target.pose, target.tool_length, standing);
-    std::stable_sort(list.begin(), list.end(), [&](const Candidate& a, const Candidate& b) {
-        const double ta = slowest_time(machine, a.readings, standing);
-        const double tb = slowest_time(machine, b.readings, standing);
-        if (std::abs(ta - tb) > 1e-9) {
-            return ta < tb;
+    if (advance(lifts, tip, target.tool_length, false)) {
+        return;
+    }
+    if (target.may_reorient) {
+        close();
+        begin(lifts_, here_.tip, target.tool_length);
+        if (advance(lifts, tip, target.tool_length, false)) {
+            entry = code(Planned::Entry::reorient);
+            depart = lifts_;
+            return;
         }
-        const double ra = total_turn(solver, a.readings, standing);
-        const double rb = total_turn(solver, b.readings, standing);
-        return std::abs(ra - rb) > 1e-9 ? ra < rb : a.branch < b.branch;
-    });
-    if (list.empty()) {
-        list = solver.solve(target.pose, target.tool_length, standing).list;
+        entry = code(Planned::Entry::reorient);
+        depart = lifts_;
     }
-    return list;
+    advance(lifts, tip, target.tool_length, true);
 }
 
-} // namespace
-
-std::optional<Candidate> follow(const InverseSolver& solver, const Pose& from_pose, const Readings& from, const Pose& to,
-                                double tool_length)
+void PathChooser::cut(const PathTarget& target, const Branches& found)
 {
-    if (solver.rotary().empty()) {
-        return nearest(solver, to, tool_length, from);
+    const PathPiece piece{here_, target.pose, target.arc != nullptr ? std::optional(*target.arc) : std::nullopt};
+    const bool pole = found.pole <= at_pole;
+    const Vec3& axis = solver_.pole_axis();
+    Lifts lifts = pole ? at_the_pole(target.pose.axis.dot(axis) < 0) : lifts_near(found);
+    std::optional<double> pass;
+    bool opposite = false;
+    if (rotary_ == 2 && !pole) {
+        const double chord = (target.pose.axis - here_.axis).norm();
+        if (here_pole_ <= at_pole) {
+            opposite = here_.axis.dot(axis) < 0;
+            const bool turns = std::abs(lifts[0][0] - lifts_[0][0]) > 1e-12 || std::abs(lifts[1][0] - lifts_[1][0]) > 1e-12;
+            pass = turns ? std::optional(0.0) : std::nullopt;
+        } else if (std::min(found.pole, here_pole_) <= 1.1 * (chord + std::max(target.pole_pass, at_pole))) {
+            const Vec3 across = here_.axis.cross(target.pose.axis);
+            opposite = (here_.axis + target.pose.axis).dot(axis) < 0;
+            const Vec3 wanted = opposite ? Vec3(-axis) : axis;
+            if (across.norm() > 1e-12 && solver_.reaches_pole(opposite)) {
+                const Vec3 normal = across.normalized();
+                const Vec3 nearest = wanted - normal * normal.dot(wanted);
+                const double s = angle_about(normal, here_.axis, nearest) / piece.turn();
+                const double distance = std::abs(std::asin(std::clamp(normal.dot(wanted), -1.0, 1.0)));
+                if (s > 0 && s < 1 && distance <= std::max(target.pole_pass, at_pole)) {
+                    pass = s;
+                }
+            }
+        }
     }
-    const PathPiece piece{from_pose, to, std::nullopt};
-    return follow_part(solver, piece, 0, from, 1, tool_length, deepest_look);
+    std::uint8_t entry = code(Planned::Entry::cut);
+    Lifts depart{};
+    if (pass) {
+        PoleStep step{*pass, at_the_pole(opposite), {}};
+        const Vec3 tip = piece.at(*pass).tip;
+        if (*pass > 0) {
+            advance(step.arrive, tip, target.tool_length, true);
+        }
+        close();
+        step.depart = step.arrive;
+        for (std::size_t b = 0; b < 2; ++b) {
+            step.depart[b][0] = lifts[b][0];
+        }
+        begin(step.depart, tip, target.tool_length);
+        advance(lifts, target.pose.tip, target.tool_length, true);
+        write_step(code(Planned::Entry::pole), lifts, opposite);
+        steps_.put(step);
+    } else {
+        if (target.arc != nullptr) {
+            // Travel along the arc, not only at its end.
+            for (int i = 1; i < 8; ++i) {
+                const Pose between = piece.at(i / 8.0);
+                advance(pole ? lifts : lifts_near(solver_.branches(between.axis)), between.tip, target.tool_length, true);
+            }
+        }
+        move_to(lifts, target.pose.tip, target, entry, depart);
+        write_step(entry, lifts);
+        if (entry == code(Planned::Entry::reorient)) {
+            steps_.put(depart);
+        }
+    }
+    lifts_ = lifts;
+    here_ = target.pose;
+    here_pole_ = found.pole;
+    tool_length_ = target.tool_length;
+}
+
+void PathChooser::write_step(std::uint8_t entry, const Lifts& lifts, bool opposite)
+{
+    steps_.put(StepHead{entry, opposite ? std::uint8_t{1} : std::uint8_t{0}, {}});
+    steps_.put(lifts);
+}
+
+// --- choosing -------------------------------------------------------------------------------------------------------
+
+std::vector<PathChooser::Sheet> PathChooser::sheets() const
+{
+    std::vector<Sheet> out;
+    for (int b = 0; b < branch_count_; ++b) {
+        const Branch& branch = branches_[std::size_t(b)];
+        if (!branch.alive) {
+            continue;
+        }
+        std::array<std::pair<std::int32_t, std::int32_t>, 2> range{};
+        Sheet sheet{b, {}, {}};
+        for (std::size_t i = 0; i < rotary_; ++i) {
+            if (std::isinf(travel_low_[i])) {
+                sheet.any_turn[i] = true;
+                continue;
+            }
+            const auto [least, most] = turn_range(i, branch.low[i], branch.high[i]);
+            std::int32_t from = most;
+            std::int32_t to = least;
+            for (const Survivor& survivor : survivors_) {
+                const auto near =
+                    static_cast<std::int32_t>(std::clamp(std::round((survivor.end[i] - branch.first[i]) / whole_turn), -1e9, 1e9));
+                from = std::min(from, std::clamp(near - farthest_turns, least, most));
+                to = std::max(to, std::clamp(near + farthest_turns, least, most));
+            }
+            range[i] = {from, to};
+        }
+        for (std::int32_t first = range[0].first; first <= range[0].second; ++first) {
+            for (std::int32_t second = range[1].first; second <= range[1].second; ++second) {
+                sheet.turns = {first, second};
+                out.push_back(sheet);
+            }
+        }
+    }
+    return out;
+}
+
+void PathChooser::close()
+{
+    if (!open_) {
+        return;
+    }
+    open_ = false;
+    const std::vector<Sheet> list = beyond_ ? frozen_ : sheets();
+    std::vector<Survivor> next;
+    decisions_.put(BlockHead{static_cast<std::uint32_t>(list.size()), 0, beyond_ ? 1U : 0U});
+    for (const Sheet& sheet : list) {
+        const Branch& branch = branches_[std::size_t(sheet.branch)];
+        Survivor best;
+        SheetEntry entry{};
+        for (std::size_t from = 0; from < survivors_.size(); ++from) {
+            const Survivor& before = survivors_[from];
+            Chain start = branch.first;
+            std::array<std::int32_t, 2> turns = sheet.turns;
+            double turned = branch.turned;
+            for (std::size_t i = 0; i < rotary_; ++i) {
+                if (sheet.any_turn[i]) {
+                    turns[i] = static_cast<std::int32_t>(std::clamp(std::round((before.end[i] - start[i]) / whole_turn), -1e9, 1e9));
+                }
+                start[i] += whole_turn * turns[i];
+                turned += std::abs(start[i] - before.end[i]);
+            }
+            Survivor here;
+            here.cost = before.cost + in_nano(slowest(before.end, start) + branch.seconds);
+            here.turned = before.turned + in_nano(turned);
+            if (from == 0 || std::pair(here.cost, here.turned) < std::pair(best.cost, best.turned)) {
+                here.end = branch.last;
+                for (std::size_t i = 0; i < rotary_; ++i) {
+                    here.end[i] += whole_turn * turns[i];
+                }
+                best = here;
+                entry = {turns, static_cast<std::uint32_t>(sheet.branch), static_cast<std::uint32_t>(from)};
+            }
+        }
+        decisions_.put(entry);
+        next.push_back(best);
+    }
+    decisions_.put(static_cast<std::uint32_t>(list.size()));
+    survivors_ = std::move(next);
+}
+
+Status PathChooser::finish()
+{
+    settle_pending(nullptr);
+    close();
+    if (auto status = steps_.flush(); !status) {
+        return status;
+    }
+    if (auto status = decisions_.flush(); !status) {
+        return status;
+    }
+    return trace_back();
+}
+
+Status PathChooser::trace_back()
+{
+    std::size_t best = 0;
+    for (std::size_t i = 1; i < survivors_.size(); ++i) {
+        if (std::pair(survivors_[i].cost, survivors_[i].turned) < std::pair(survivors_[best].cost, survivors_[best].turned)) {
+            best = i;
+        }
+    }
+    auto chosen = static_cast<std::uint32_t>(best);
+    // From the end, a window at a time.
+    std::uint64_t end = decision_spool_.size();
+    std::uint64_t window_begin = end;
+    std::vector<char> window;
+    const auto write_back = [&]() { return window.empty() ? Status() : decision_spool_.write_at(window_begin, window); };
+    while (end > 0) {
+        std::uint32_t count = 0;
+        std::uint64_t length = 0;
+        for (;;) {
+            if (end >= window_begin + sizeof count && !window.empty()) {
+                std::memcpy(&count, window.data() + (end - sizeof count - window_begin), sizeof count);
+                length = sizeof(BlockHead) + std::uint64_t{count} * sizeof(SheetEntry) + sizeof count;
+                if (end - length >= window_begin) {
+                    break;
+                }
+            }
+            if (auto status = write_back(); !status) {
+                return status;
+            }
+            const std::uint64_t least = std::max<std::uint64_t>(length, std::uint64_t{1} << 16);
+            window_begin = end > least ? end - least : 0;
+            window.resize(static_cast<std::size_t>(end - window_begin));
+            if (auto status = decision_spool_.read_at(window_begin, window); !status) {
+                return status;
+            }
+        }
+        char* const block = window.data() + (end - length - window_begin);
+        std::memcpy(block + offsetof(BlockHead, chosen), &chosen, sizeof chosen);
+        SheetEntry entry{};
+        std::memcpy(&entry, block + sizeof(BlockHead) + chosen * sizeof(SheetEntry), sizeof entry);
+        chosen = entry.from;
+        end -= length;
+    }
+    return write_back();
+}
+
+// --- reading back ---------------------------------------------------------------------------------------------------
+
+Turns PlanReader::reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const
+{
+    Turns out = lifts[std::size_t(chosen.branch)];
+    out[0] += whole_turn * chosen.turns[0];
+    out[1] += whole_turn * chosen.turns[1];
+    return out;
+}
+
+void PlanReader::next_stretch()
+{
+    const auto head = decisions_.get<BlockHead>();
+    for (std::uint32_t i = 0; i < head.count; ++i) {
+        const auto entry = decisions_.get<SheetEntry>();
+        if (i == head.chosen) {
+            chosen_ = {static_cast<int>(entry.branch), entry.turns, head.beyond != 0};
+        }
+    }
+    (void)decisions_.get<std::uint32_t>();
+}
+
+Planned PlanReader::next()
+{
+    const auto head = steps_.get<StepHead>();
+    const auto lifts = steps_.get<std::array<Turns, 2>>();
+    Planned out;
+    out.entry = static_cast<Planned::Entry>(head.entry);
+    out.opposite = head.opposite != 0;
+    out.branch_before = chosen_.branch;
+    switch (out.entry) {
+    case Planned::Entry::cut: break;
+    case Planned::Entry::link: next_stretch(); break;
+    case Planned::Entry::reorient: {
+        const auto depart = steps_.get<std::array<Turns, 2>>();
+        next_stretch();
+        out.depart = reading(depart, chosen_);
+        break;
+    }
+    case Planned::Entry::pole: {
+        const auto step = steps_.get<PoleStep>();
+        out.s = step.s;
+        out.arrive = reading(step.arrive, chosen_);
+        next_stretch();
+        out.depart = reading(step.depart, chosen_);
+        break;
+    }
+    case Planned::Entry::lost: break;
+    }
+    out.branch = chosen_.branch;
+    out.turns = reading(lifts, chosen_);
+    out.beyond = chosen_.beyond;
+    return out;
 }
 
 std::vector<Choice> choose_path(const InverseSolver& solver, const Machine& machine, const std::vector<PathTarget>& targets,
                                 const Readings& start)
 {
+    MemorySpool steps;
+    MemorySpool decisions;
+    PathChooser chooser(solver, machine, start, steps, decisions);
     std::vector<Choice> out;
     out.reserve(targets.size());
+    for (const PathTarget& target : targets) {
+        const PathChooser::Seen seen = chooser.add(target);
+        Choice choice;
+        choice.residual = seen.residual;
+        choice.pole = seen.pole;
+        choice.missed_by = seen.missed_by;
+        choice.nearest_axis = seen.nearest_axis;
+        choice.outcome = seen.pole < pole_angle || seen.residual > 1e-9 ? Outcome::degraded : Outcome::solved;
+        choice.problem = seen.problem == ChoiceProblem::unreachable ? seen.problem : ChoiceProblem::none;
+        out.push_back(std::move(choice));
+    }
+    (void)chooser.finish(); // memory does not fail
+    PlanReader plan(steps, decisions);
     Readings standing = start;
-    std::size_t begin = 0;
-    while (begin < targets.size()) {
-        std::size_t end = begin + 1;
-        while (end < targets.size() && !targets[end].link) {
-            ++end;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const Planned planned = plan.next();
+        if (planned.entry != Planned::Entry::lost) {
+            solver.set_turns(standing, planned.turns);
+            solver.set_linear(standing, targets[i].pose.tip, targets[i].tool_length);
         }
-        std::vector<Choice> best;
-        std::size_t best_good = 0;
-        for (const Candidate& candidate : starts(solver, machine, targets[begin], standing)) {
-            std::vector<Choice> tried;
-            const std::size_t good = run_section(solver, machine, targets, begin, end, candidate, tried);
-            if (best.empty() || good > best_good) {
-                best = std::move(tried);
-                best_good = good;
-            }
-            if (best_good == end - begin) {
-                break;
-            }
+        out[i].readings = standing;
+        if (const auto over = overtravels(machine, standing); !over.empty() && out[i].problem == ChoiceProblem::none) {
+            out[i].problem = ChoiceProblem::beyond_travel;
+            out[i].joint = over.front().joint;
+            out[i].missed_by = over.front().low ? -over.front().beyond : over.front().beyond;
         }
-        if (best.empty()) { // no branch at all reaches the first target
-            const Candidates none = solver.solve(targets[begin].pose, targets[begin].tool_length, standing);
-            Choice choice;
-            choice.readings = standing;
-            choice.problem = ChoiceProblem::unreachable;
-            choice.missed_by = none.missed_by;
-            choice.nearest_axis = none.nearest_axis;
-            best.push_back(std::move(choice));
-            end = begin + 1;
-        }
-        standing = best.back().readings;
-        std::move(best.begin(), best.end(), std::back_inserter(out));
-        begin = end;
     }
     return out;
 }

@@ -1,11 +1,19 @@
-// Which branch and turn the rotary joints take along a path.
+// Which branch and turn the rotary joints take along a whole path.
 //
-// The path falls into sections that begin at links (moves in rapid), where the sheet may change. At the beginning of a
-// section every branch and turn inside travel is tried in the order of the time the slowest joint needs from where the
-// machine stands, and followed through the whole section; the first that stays inside travel is taken. Ties go to the smaller
-// sum of turns, then to the first branch. Inside a section the sheet never changes.
+// A *sheet* is one branch of the closed form with one number of whole turns for each rotary joint; followed along a cut its
+// readings never jump. The path falls into *stretches* at whose beginnings the sheet may change: at a link (a move in rapid), at
+// a pole that the cut goes through, and, where the job allows it, where the tool is retracted to reorient. Inside a stretch all
+// sheets of a branch move alike and differ by whole turns only, so a stretch is told by the smallest and largest readings and the
+// time of each branch; which sheets stay inside travel follows. The choice over the stretches is the cheapest chain: the sum over
+// all moves, those between stretches included, of the time the slowest joint needs. Ties: less turning of the rotary joints (to
+// 1e-9 rad), then the first branch, then the lowest turn.
+//
+// Memory does not grow with the path: a stretch's sheets go to a spool, each with the sheet it is best entered from, and the
+// chain is read off from the end.
 #pragma once
 
+#include "core/base/world.hpp"
+#include "core/geometry/arc.hpp"
 #include "core/solve/inverse.hpp"
 
 #include <optional>
@@ -14,20 +22,145 @@
 namespace wexilum {
 
 struct PathTarget {
-    Pose pose;              ///< in the frame of the work mount
-    double tool_length = 0; ///< mm
-    bool link = false;      ///< reached in rapid: the sheet may change here
+    Pose pose;                 ///< in the frame of the work mount
+    double tool_length = 0;    ///< mm
+    bool link = false;         ///< reached in rapid: the sheet may change here
+    bool may_reorient = false; ///< the tool may be retracted before this target and come back on another sheet
+    double pole_pass = 0;      ///< rad: a cut that comes so near to a pole goes through it
+    const Arc* arc = nullptr;  ///< the tip's way to the target where it is no line; read during add() only
 };
 
 enum class ChoiceProblem {
     none,
     unreachable,   ///< no readings bring the tool axis there; `missed_by` rad
-    beyond_travel, ///< every sheet leaves travel in this section; joint and `missed_by` (mm or rad) of the one that came furthest
-    torn,          ///< the sheet could not be followed to this target
+    beyond_travel, ///< no sheet stays inside travel from the stretch's beginning to here
+};
+
+/// Nearer to a pole than this a target counts as standing in it (CL data with six decimals is off by 0.9e-6 rad).
+inline constexpr double at_pole = 1e-6; // rad
+
+class PathChooser {
+public:
+    /// `steps` and `decisions` take what the reader below needs; both must be empty and outlive the chooser, as must the rest.
+    PathChooser(const InverseSolver& solver, const Machine& machine, const Readings& start, Spool& steps, Spool& decisions);
+
+    struct Seen {
+        ChoiceProblem problem = ChoiceProblem::none;
+        double missed_by = 0;              ///< rad, where unreachable
+        Vec3 nearest_axis = Vec3::UnitZ(); ///< likewise, in the work mount's frame
+        double residual = 0;               ///< rad between the asked and the reached axis
+        double pole = 10;                  ///< rad to the nearest pole
+    };
+    Seen add(const PathTarget& target);
+    /// Settles the choice. Nothing may be added afterwards.
+    Status finish();
+
+private:
+    static constexpr std::size_t most_chain = 5;
+    using Chain = std::array<double, most_chain>; ///< rotary joints first, then the three linear ones
+    struct Branch {
+        Chain first{};
+        Chain last{};
+        Chain low{};
+        Chain high{};
+        double seconds = 0;
+        double turned = 0;
+        bool alive = true;
+    };
+    struct Sheet {
+        int branch = 0;
+        std::array<std::int32_t, 2> turns{};
+        std::array<bool, 2> any_turn{}; ///< the turn is the one nearest to where the machine comes from
+    };
+    struct Survivor {
+        Chain end{};
+        std::int64_t cost = 0;   ///< ns
+        std::int64_t turned = 0; ///< 1e-9 rad
+    };
+    using Lifts = std::array<Turns, 2>;
+
+    [[nodiscard]] Chain chain_of(const Turns& turns, const Vec3& tip, double tool_length) const;
+    [[nodiscard]] bool fits(const Chain& low, const Chain& high) const;
+    [[nodiscard]] std::pair<std::int32_t, std::int32_t> turn_range(std::size_t rotary, double low, double high) const;
+    [[nodiscard]] double slowest(const Chain& a, const Chain& b) const;
+    [[nodiscard]] std::vector<Sheet> sheets() const;
+    [[nodiscard]] Lifts lifts_near(const Branches& found) const;
+    [[nodiscard]] Lifts at_the_pole(bool opposite) const;
+    void begin(const Lifts& lifts, const Vec3& tip, double tool_length);
+    bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway);
+    void move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart);
+    void cut(const PathTarget& target, const Branches& found);
+    void close();
+    void settle_pending(const Branches* next);
+    void write_step(std::uint8_t entry, const Lifts& lifts, bool opposite = false);
+    Status trace_back();
+
+    const InverseSolver& solver_;
+    SpoolWriter steps_;
+    SpoolWriter decisions_;
+    Spool& decision_spool_;
+    std::size_t rotary_ = 0;
+    std::size_t size_ = 0;
+    int branch_count_ = 1;
+    Chain per_speed_{};
+    Chain travel_low_{};
+    Chain travel_high_{};
+    std::array<Branch, 2> branches_;
+    std::vector<Survivor> survivors_;
+    std::vector<Sheet> frozen_; ///< the sheets that came furthest, once none is left
+    bool open_ = false;
+    bool beyond_ = false;
+    Lifts lifts_{}; ///< at the last target
+    Pose here_;
+    double tool_length_ = 0;
+    double here_pole_ = 10;
+    std::vector<PathTarget> pending_; ///< targets at a pole at the beginning of a cut: how it goes on tells the free joint's reading
+};
+
+/// What was decided for one target.
+struct Planned {
+    enum class Entry : std::uint8_t {
+        cut,      ///< on the sheet of the target before
+        link,     ///< in rapid
+        reorient, ///< after a retract at the target before, where the rotary joints go to `depart`
+        pole,     ///< through the pole at fraction `s` of the way: there from `arrive` to `depart`
+        lost,     ///< unreachable: no readings
+    };
+    Entry entry = Entry::cut;
+    int branch = 0;
+    Turns turns{};       ///< at the target
+    bool beyond = false; ///< no sheet of the stretch stays inside travel
+    double s = 0;
+    bool opposite = false; ///< which pole
+    int branch_before = 0;
+    Turns arrive{};
+    Turns depart{};
+};
+
+/// Reads the decisions back, one for each target, in order.
+class PlanReader {
+public:
+    PlanReader(Spool& steps, Spool& decisions) : steps_(steps), decisions_(decisions) {}
+    /// Precondition: fewer calls than targets were added.
+    Planned next();
+    [[nodiscard]] Status status() const { return steps_.status().ok() ? decisions_.status() : steps_.status(); }
+
+private:
+    struct Chosen {
+        int branch = 0;
+        std::array<std::int32_t, 2> turns{};
+        bool beyond = false;
+    };
+    [[nodiscard]] Turns reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const;
+    void next_stretch();
+
+    SpoolReader steps_;
+    SpoolReader decisions_;
+    Chosen chosen_;
 };
 
 struct Choice {
-    Readings readings; ///< where there is a problem: the nearest that could be had, so that later checks can go on
+    Readings readings; ///< where there is a problem: the nearest that could be had
     Outcome outcome = Outcome::solved;
     double residual = 0; ///< rad
     double pole = 10;    ///< rad from the nearest pole
@@ -37,12 +170,8 @@ struct Choice {
     Vec3 nearest_axis = Vec3::UnitZ(); ///< for unreachable, in the work's frame
 };
 
-/// One choice for each target, in order, starting from `start`. Deterministic.
+/// One choice for each target, in order, starting from `start`: the above, kept in memory. Deterministic.
 [[nodiscard]] std::vector<Choice> choose_path(const InverseSolver& solver, const Machine& machine, const std::vector<PathTarget>& targets,
                                               const Readings& start);
-
-/// Follows the sheet of `from` along the piece to its end; nothing where it tears or can't be reached.
-[[nodiscard]] std::optional<Candidate> follow(const InverseSolver& solver, const Pose& from_pose, const Readings& from, const Pose& to,
-                                              double tool_length);
 
 } // namespace wexilum

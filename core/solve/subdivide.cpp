@@ -1,6 +1,6 @@
 #include "core/solve/subdivide.hpp"
 
-#include "core/solve/path_choice.hpp"
+#include "core/base/units.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -11,87 +11,135 @@ namespace {
 struct Splitter {
     const InverseSolver& solver;
     const PathPiece& piece;
+    int branch;
     double tool_length;
     const Tolerance& tolerance;
-    Subdivision out;
+    Interpolation interpolation;
+    Subdivision& out;
 
-    std::optional<Waypoint> reach(const Waypoint& from, double s)
-    {
-        auto end = follow(solver, piece.at(from.s), from.readings, piece.at(s), tool_length);
-        if (!end) {
-            out.torn = true;
-            return std::nullopt;
-        }
-        return Waypoint{s, end->readings};
-    }
+    [[nodiscard]] double excess(const Deviation& d) const { return std::max(d.tip / tolerance.tip, d.axis / tolerance.axis); }
 
-    void note(const Deviation& d)
+    void add(const Waypoint& point, const Deviation& d)
     {
         out.worst.tip = std::max(out.worst.tip, d.tip);
         out.worst.axis = std::max(out.worst.axis, d.axis);
+        out.points.push_back(point);
     }
 
     /// Adds points after `a` up to and with `b`.
     void split(const Waypoint& a, const Waypoint& b)
     {
-        const Deviation d = chord_deviation(solver.kinematics(), piece, a, b, tool_length);
-        const double excess = std::max(d.tip / tolerance.tip, d.axis / tolerance.axis);
-        if (excess <= 1) {
-            note(d);
-            out.points.push_back(b);
+        const Deviation bound = deviation_bound(solver, piece, a, b, tool_length, interpolation);
+        if (excess(bound) <= 1) {
+            add(b, bound);
             return;
         }
-        if (int(out.points.size()) >= most_points || b.s - a.s < 1e-6) {
-            note(d);
+        const Deviation d = chord_deviation(solver, piece, a, b, tool_length, interpolation);
+        const double over = excess(d);
+        if (over <= 1) {
+            add(b, d);
+            return;
+        }
+        if (int(out.points.size()) >= most_points || b.s - a.s < 1e-9) {
             out.capped = true;
-            out.points.push_back(b);
+            add(b, d);
             return;
         }
         // The deviation of a chord falls with the square of its length.
-        const int parts = std::clamp(int(std::ceil(std::sqrt(excess))), 2, 16);
+        const int parts = std::clamp(int(std::ceil(std::sqrt(over))), 2, 16);
         Waypoint before = a;
         for (int i = 1; i <= parts; ++i) {
-            if (i == parts) {
-                split(before, b);
-                return;
+            Waypoint next = b;
+            if (i < parts) {
+                next.s = a.s + (b.s - a.s) * i / parts;
+                next.turns = turns_between(solver, piece, branch, a.turns, b.turns, next.s);
             }
-            const auto next = reach(before, a.s + (b.s - a.s) * i / parts);
-            if (!next) {
-                out.points.push_back(b);
-                return;
-            }
-            split(before, *next);
-            before = *next;
+            split(before, next);
+            before = next;
         }
     }
 };
 
 } // namespace
 
-Deviation chord_deviation(const Kinematics& kinematics, const PathPiece& piece, const Waypoint& a, const Waypoint& b, double tool_length)
+Turns turns_between(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& a, const Turns& b, double s)
+{
+    const Branches found = solver.branches(great_circle(piece.from.axis, piece.to.axis, s));
+    Turns out = found.turns[std::size_t(found.count > 1 ? branch : 0)];
+    for (std::size_t i = 0; i < 2; ++i) {
+        // The way between is shorter than a whole turn: the reading near its middle is the one.
+        const double middle = 0.5 * (a[i] + b[i]);
+        out[i] += 2 * pi * std::round((middle - out[i]) / (2 * pi));
+    }
+    if (found.count > 0 && found.pole < 1e-9) {
+        out[0] = a[0] + (b[0] - a[0]) * s;
+    }
+    return out;
+}
+
+Deviation deviation_bound(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b, double tool_length,
+                          Interpolation interpolation)
+{
+    constexpr double infinite = std::numeric_limits<double>::infinity();
+    const double w = std::abs(b.turns[0] - a.turns[0]) + std::abs(b.turns[1] - a.turns[1]);
+    if (piece.arc) {
+        return {infinite, infinite};
+    }
+    if (w < 1e-12 || interpolation == Interpolation::tip_and_vector) {
+        return {};
+    }
+    const double part = b.s - a.s;
+    const double turn = piece.turn() * part;
+    const double axis = (w * w + turn * turn) / 8;
+    if (interpolation == Interpolation::tip_and_joints) {
+        return {0, axis};
+    }
+    const Vec3 tip = piece.from.tip + (piece.to.tip - piece.from.tip) * a.s;
+    const double length = (piece.to.tip - piece.from.tip).norm() * part;
+    const double lever = solver.lever_bound(tip, tool_length) + length;
+    // The joints take the tip along its way and back from where the rotary joints carry it.
+    const double way = length + w * lever;
+    const double tip_bound = (w * w * lever + 2 * w * way) / 8;
+    return {tip_bound, axis + (length > still_length ? turn * tip_bound / length : turn)};
+}
+
+Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b, double tool_length,
+                          Interpolation interpolation)
 {
     Deviation worst;
+    if (interpolation == Interpolation::tip_and_vector) {
+        return worst;
+    }
+    const Kinematics& kinematics = solver.kinematics();
+    Readings from = Readings::Zero(Eigen::Index(kinematics.joints().size()));
+    Readings to = from;
+    solver.set_turns(from, a.turns);
+    solver.set_turns(to, b.turns);
+    solver.set_linear(from, piece.at(a.s).tip, tool_length);
+    solver.set_linear(to, piece.at(b.s).tip, tool_length);
     for (const double u : {0.25, 0.5, 0.75}) {
-        const Readings readings = a.readings + (b.readings - a.readings) * u;
-        const Pose pose = kinematics.pose(readings, tool_length);
-        const Deviation d = deviation_at(piece, piece.project(pose), pose);
+        const Readings readings = from + (to - from) * u;
+        Pose pose = kinematics.pose(readings, tool_length);
+        double s = a.s + (b.s - a.s) * u;
+        if (interpolation == Interpolation::tip_and_joints) {
+            pose.tip = piece.at(s).tip;
+        } else {
+            s = piece.project(pose);
+        }
+        const Deviation d = deviation_at(piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);
         worst.axis = std::max(worst.axis, d.axis);
     }
     return worst;
 }
 
-Subdivision subdivide(const InverseSolver& solver, const PathPiece& piece, const Readings& start, double tool_length,
-                      const Tolerance& tolerance)
+void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& start, const Turns& end, double tool_length,
+               const Tolerance& tolerance, Interpolation interpolation, Subdivision& out)
 {
-    Splitter splitter{solver, piece, tool_length, tolerance, {}};
-    const Waypoint begin{0, start};
-    if (const auto end = splitter.reach(begin, 1)) {
-        splitter.split(begin, *end);
-    } else {
-        splitter.out.points.push_back({1, start});
-    }
-    return std::move(splitter.out);
+    out.points.clear();
+    out.worst = {};
+    out.capped = false;
+    Splitter{solver, piece, branch, tool_length, tolerance, interpolation, out}.split({0, start}, {1, end});
 }
 
 } // namespace wexilum

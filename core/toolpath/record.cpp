@@ -2,6 +2,11 @@
 
 namespace wexilum {
 
+Place place_of(const std::vector<std::string>& files, const Source& source)
+{
+    return {source.file < files.size() ? files[source.file] : std::string(), source.line.value, 0};
+}
+
 const Pose* end_pose(const RecordData& data)
 {
     if (const auto* from = std::get_if<record::From>(&data)) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/ids.hpp"
+#include "core/base/result.hpp"
 #include "core/geometry/pose.hpp"
 
 #include <cstdint>
@@ -115,6 +116,9 @@ struct Toolpath {
     std::vector<std::string> files;
     std::vector<Record> records;
 };
+
+/// "file:line" of a record; `files` are those that sources point into.
+[[nodiscard]] Place place_of(const std::vector<std::string>& files, const Source& source);
 
 /// The pose a motion record ends at; nothing for records that don't move the tool. The pointer lives as long as the record.
 [[nodiscard]] const Pose* end_pose(const RecordData& data);

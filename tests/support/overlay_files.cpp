@@ -16,12 +16,39 @@ Result<std::unique_ptr<ByteSource>> OverlayFiles::open(const std::string& path) 
     return found != replaced.end() ? Result<std::unique_ptr<ByteSource>>(std::make_unique<TextSource>(found->second)) : real_.open(path);
 }
 
-Status OverlayFiles::replace(const std::vector<NewFile>& files)
+std::unique_ptr<NewFiles> OverlayFiles::begin_files()
 {
-    for (const NewFile& file : files) {
-        written[file.path] = file.text;
-    }
-    return {};
+    class InMemory final : public NewFiles {
+    public:
+        explicit InMemory(std::map<std::string, std::string>& written) : written_(written) {}
+        Result<ByteSink*> add(const std::string& path) override
+        {
+            sinks_.push_back(std::make_unique<Text>());
+            sinks_.back()->path = path;
+            return static_cast<ByteSink*>(sinks_.back().get());
+        }
+        Status commit() override
+        {
+            for (const auto& sink : sinks_) {
+                written_[sink->path] = sink->text;
+            }
+            return {};
+        }
+
+    private:
+        struct Text final : ByteSink {
+            std::string path;
+            std::string text;
+            Status write(std::string_view bytes) override
+            {
+                text += bytes;
+                return {};
+            }
+        };
+        std::map<std::string, std::string>& written_;
+        std::vector<std::unique_ptr<Text>> sinks_;
+    };
+    return std::make_unique<InMemory>(written);
 }
 
 Status OverlayFiles::remove(const std::vector<std::string>& paths)

@@ -28,10 +28,21 @@ private Q_SLOTS:
         QTemporaryDir folder;
         const std::string base = folder.path().toStdString();
         RealFileSystem files;
-        QVERIFY(files.replace({{base + "/a/one.nc", "1"}, {base + "/a/two.nc", "2"}}).ok());
+        const auto write = [&](const std::vector<std::pair<std::string, std::string>>& set) {
+            const auto made = files.begin_files();
+            for (const auto& [path, text] : set) {
+                auto file = made->add(path);
+                const Status status = file ? (*file)->write(text) : Status(file.error());
+                if (!status) {
+                    return status;
+                }
+            }
+            return made->commit();
+        };
+        QVERIFY(write({{base + "/a/one.nc", "1"}, {base + "/a/two.nc", "2"}}).ok());
         QCOMPARE(files.read_all(base + "/a/two.nc", 100).value(), std::string("2"));
         // The second name can't be written: it is a folder's child of a file. Nothing of the set changes.
-        const Status failed = files.replace({{base + "/a/one.nc", "new"}, {base + "/a/two.nc/x", "new"}});
+        const Status failed = write({{base + "/a/one.nc", "new"}, {base + "/a/two.nc/x", "new"}});
         QVERIFY(!failed.ok());
         QVERIFY(failed.error().kind == ErrorKind::unreadable);
         QCOMPARE(files.read_all(base + "/a/one.nc", 100).value(), std::string("1"));

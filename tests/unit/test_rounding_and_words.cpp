@@ -68,7 +68,8 @@ private Q_SLOTS:
     {
         const Assembly a = load_demo("mirror-cell").value();
         const auto names = a.joint_names(); // Y, X, Z
-        WordEmitter emitter(a.dialect, a.controller, names);
+        CodeText code;
+        WordEmitter emitter(a.dialect, a.controller, names, code);
         const auto block = [&](std::int64_t x, std::int64_t y) {
             emitter.emit({StatementKind::motion,
                           {*emitter.function(Function::linear),
@@ -84,7 +85,7 @@ private Q_SLOTS:
         block(1000, 3000);
         emitter.literal("X5.");
         block(1000, 3000);
-        QCOMPARE(QString::fromStdString(emitter.text()),
+        QCOMPARE(QString::fromStdString(code.file.text),
                  QString("N10 G1 X1. Y2.\nN20 Y2.5\nN30 G1 Y3.\nN40 G65 P9000\nN50 G1 X1. Y3.\nN60 X5.\nN70 X1.\n"));
     }
 
@@ -92,9 +93,10 @@ private Q_SLOTS:
     {
         const Assembly a = load_demo("mirror-cell").value();
         const auto names = a.joint_names();
-        WordEmitter emitter(a.dialect, a.controller, names);
+        CodeText code;
+        WordEmitter emitter(a.dialect, a.controller, names, code);
         emitter.comment("hole (2) m30)\nG0 Z-99");
-        QCOMPARE(QString::fromStdString(emitter.text()), QString("(HOLE -2- M30--G0 Z-99)\n"));
+        QCOMPARE(QString::fromStdString(code.file.text), QString("(HOLE -2- M30--G0 Z-99)\n"));
     }
 };
 

@@ -9,7 +9,6 @@
 namespace wexilum {
 
 using cl::bad;
-using cl::Parameter;
 using cl::Statement;
 
 const std::vector<ClReader::State::Word>& ClReader::State::words()
@@ -31,7 +30,7 @@ ClReader::ClReader(ByteSource& source, std::string file_name, std::uint32_t file
 
 ClReader::~ClReader() = default;
 
-Result<std::optional<Record>> ClReader::next()
+Result<bool> ClReader::next(Record& out)
 {
     State& st = *state_;
     const auto with_file = [&](Error error) {
@@ -47,7 +46,7 @@ Result<std::optional<Record>> ClReader::next()
             if (st.circle) {
                 return with_file(bad(st.circle_place, "the file ends after CIRCLE without its end point", "add the GOTO"));
             }
-            return std::optional<Record>{};
+            return false;
         }
         const Statement& s = **statement;
         st.line = LineNumber(s.place.line);
@@ -66,9 +65,9 @@ Result<std::optional<Record>> ClReader::next()
             return with_file(status.error());
         }
     }
-    Record record = std::move(st.ready.front());
+    out = std::move(st.ready.front());
     st.ready.pop_front();
-    return std::optional<Record>(std::move(record));
+    return true;
 }
 
 std::vector<std::string> ClReader::words()
@@ -85,16 +84,17 @@ Status read_cl(ByteSource& source, const std::string& file_name, Toolpath& into)
     const std::size_t before = into.records.size();
     ClReader reader(source, file_name, static_cast<std::uint32_t>(into.files.size()));
     for (;;) {
-        auto record = reader.next();
-        if (!record) {
+        Record record;
+        const auto more = reader.next(record);
+        if (!more) {
             into.records.resize(before);
-            return record.error();
+            return more.error();
         }
-        if (!*record) {
+        if (!*more) {
             into.files.push_back(file_name);
             return {};
         }
-        into.records.push_back(std::move(**record));
+        into.records.push_back(std::move(record));
     }
 }
 

@@ -21,9 +21,9 @@ public:
     ClReader(const ClReader&) = delete;
     ClReader& operator=(const ClReader&) = delete;
 
-    /// The next record; nothing at the end of the file. An error carries file:line:column and a cure; after an error the
-    /// reader must not be used further.
-    Result<std::optional<Record>> next();
+    /// Puts the next record into `out`; false at the end of the file. An error carries file:line:column and a cure; after an
+    /// error the reader must not be used further.
+    Result<bool> next(Record& out);
 
     /// Every word the reader knows, sorted; the documentation is tested against it.
     [[nodiscard]] static std::vector<std::string> words();

@@ -1,0 +1,218 @@
+#include "core/toolpath/record_spool.hpp"
+
+#include <array>
+#include <type_traits>
+#include <utility>
+
+namespace wexilum {
+namespace {
+
+// Every alternative is described once, field by field; the same description writes and reads.
+template <typename Stream>
+void fields(Stream& s, Pose& v)
+{
+    s.raw(v.tip.data(), 3);
+    s.raw(v.axis.data(), 3);
+}
+template <typename Stream>
+void fields(Stream& s, record::From& v)
+{
+    fields(s, v.at);
+}
+template <typename Stream>
+void fields(Stream& s, record::Rapid& v)
+{
+    fields(s, v.to);
+}
+template <typename Stream>
+void fields(Stream& s, record::Linear& v)
+{
+    fields(s, v.to);
+}
+template <typename Stream>
+void fields(Stream& s, record::Circular& v)
+{
+    s.raw(v.centre.data(), 3);
+    s.raw(v.normal.data(), 3);
+    s.value(v.radius);
+    s.value(v.extra_turns);
+    fields(s, v.to);
+}
+template <typename Stream>
+void fields(Stream& s, record::CycleStart& v)
+{
+    s.text(v.kind);
+    s.table(v.parameters);
+}
+template <typename Stream>
+void fields(Stream& s, record::CyclePoint& v)
+{
+    fields(s, v.at);
+}
+template <typename Stream>
+void fields(Stream& s, record::ToolChange& v)
+{
+    bool stated = v.length.has_value();
+    double length = v.length.value_or(0);
+    s.value(v.number);
+    s.value(stated);
+    s.value(length);
+    v.length = stated ? std::optional(length) : std::nullopt;
+}
+template <typename Stream>
+void fields(Stream& s, record::Feed& v)
+{
+    s.value(v.mode);
+    s.value(v.value);
+}
+template <typename Stream>
+void fields(Stream& s, record::Spindle& v)
+{
+    s.value(v.state);
+    s.value(v.speed_rpm);
+}
+template <typename Stream>
+void fields(Stream& s, record::Coolant& v)
+{
+    s.value(v.state);
+}
+template <typename Stream>
+void fields(Stream& s, record::ProgramName& v)
+{
+    s.text(v.text);
+}
+template <typename Stream>
+void fields(Stream& s, record::Operation& v)
+{
+    s.text(v.id);
+    s.text(v.name);
+}
+template <typename Stream>
+void fields(Stream& s, record::Comment& v)
+{
+    s.text(v.text);
+}
+template <typename Stream>
+void fields(Stream& s, record::Dwell& v)
+{
+    s.value(v.amount);
+    s.value(v.revolutions);
+}
+template <typename Stream>
+void fields(Stream& s, record::InsertedText& v)
+{
+    s.text(v.text);
+}
+template <typename Stream>
+void fields(Stream& s, record::Unknown& v)
+{
+    s.text(v.word);
+    s.text(v.text);
+}
+template <typename Stream, typename Bare>
+void fields(Stream&, Bare&) // stops and ends
+{
+    static_assert(std::is_empty_v<Bare>);
+}
+
+struct Put {
+    SpoolWriter& out;
+    void raw(const double* values, std::size_t count) { out.bytes(reinterpret_cast<const char*>(values), count * sizeof(double)); }
+    template <typename T>
+    void value(const T& v)
+    {
+        out.put(v);
+    }
+    void text(const std::string& v)
+    {
+        out.put(static_cast<std::uint32_t>(v.size()));
+        out.bytes(v.data(), v.size());
+    }
+    void table(const std::map<std::string, double>& v)
+    {
+        out.put(static_cast<std::uint32_t>(v.size()));
+        for (const auto& [name, number] : v) {
+            text(name);
+            out.put(number);
+        }
+    }
+};
+
+struct Get {
+    SpoolReader& in;
+    void raw(double* values, std::size_t count) { in.bytes(reinterpret_cast<char*>(values), count * sizeof(double)); }
+    template <typename T>
+    void value(T& v)
+    {
+        v = in.get<T>();
+    }
+    void text(std::string& v)
+    {
+        v.resize(in.get<std::uint32_t>());
+        in.bytes(v.data(), v.size());
+    }
+    void table(std::map<std::string, double>& v)
+    {
+        v.clear();
+        const auto count = in.get<std::uint32_t>();
+        for (std::uint32_t i = 0; i < count; ++i) {
+            std::string name;
+            text(name);
+            v[name] = in.get<double>();
+        }
+    }
+};
+
+using Maker = void (*)(RecordData&, SpoolReader&);
+
+template <std::size_t I>
+void make(RecordData& data, SpoolReader& in)
+{
+    using T = std::variant_alternative_t<I, RecordData>;
+    Get get{in};
+    // The record read before is often of the same kind; its memory is used again.
+    if (data.index() != I) {
+        data.emplace<I>();
+    }
+    fields(get, std::get<T>(data));
+}
+
+template <std::size_t... I>
+constexpr std::array<Maker, sizeof...(I)> makers(std::index_sequence<I...>)
+{
+    return {&make<I>...};
+}
+
+constexpr auto all_makers = makers(std::make_index_sequence<std::variant_size_v<RecordData>>());
+
+} // namespace
+
+void RecordSpoolWriter::put(const Record& record)
+{
+    struct Head {
+        std::uint32_t kind;
+        std::uint32_t file;
+        std::uint32_t line;
+    };
+    out_.put(Head{static_cast<std::uint32_t>(record.data.index()), record.source.file, record.source.line.value});
+    Put put{out_};
+    std::visit(
+        [&](auto data) { // a copy, because the description of the fields serves both ways
+            fields(put, data);
+        },
+        record.data);
+}
+
+bool RecordSpoolReader::next(Record& out)
+{
+    if (in_.at_end() || !in_.status()) {
+        return false;
+    }
+    const auto kind = in_.get<std::uint32_t>();
+    out.source.file = in_.get<std::uint32_t>();
+    out.source.line = LineNumber(in_.get<std::uint32_t>());
+    all_makers[kind < all_makers.size() ? kind : 0](out.data, in_);
+    return in_.status().ok();
+}
+
+} // namespace wexilum
