@@ -102,7 +102,7 @@ int post_command(const JobOptions& options)
     const Assembly& a = *opened;
     const std::string folder = options.out.empty() ? options.project + "/out" : options.out;
     const std::string path = folder + "/" + program_file_name(a);
-    const auto set = files.begin_files();
+    const auto set = files.begin_files(false);
     auto file = set->add(path);
     if (!file) {
         return fail(file.error(), options.json);

@@ -56,10 +56,10 @@ void SpoolReader::refill(char* to, std::size_t count)
 
 Status SpoolWriter::flush()
 {
-    if (status_.ok() && !buffer_.empty()) {
-        status_ = spool_.append(buffer_);
+    if (status_.ok() && used_ > 0) {
+        status_ = spool_.append(std::span(buffer_.data(), used_));
     }
-    buffer_.clear();
+    used_ = 0;
     return status_;
 }
 

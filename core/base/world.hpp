@@ -58,7 +58,8 @@ public:
     /// The whole file; an error of kind `unreadable` if it is missing, a folder, or larger than `limit` bytes.
     [[nodiscard]] virtual Result<std::string> read_all(const std::string& path, std::size_t limit) const = 0;
     [[nodiscard]] virtual Result<std::unique_ptr<ByteSource>> open(const std::string& path) const = 0;
-    [[nodiscard]] virtual std::unique_ptr<NewFiles> begin_files() = 0;
+    /// `keep`: commit() waits until the set is on the disk, so that a power cut can't lose it. What can be made again needn't wait.
+    [[nodiscard]] virtual std::unique_ptr<NewFiles> begin_files(bool keep) = 0;
     /// Takes files away; a file that is not there is no error.
     virtual Status remove(const std::vector<std::string>& paths) = 0;
     /// Names (no folders) of the files in a folder that end with `suffix`, sorted; empty where the folder can't be read.
@@ -141,7 +142,7 @@ private:
 /// Appends to a spool in large pieces. flush() before reading.
 class SpoolWriter {
 public:
-    explicit SpoolWriter(Spool& spool) : spool_(spool) { buffer_.reserve(limit + 4096); }
+    explicit SpoolWriter(Spool& spool) : spool_(spool), buffer_(limit) {}
 
     template <typename T>
     void put(const T& value)
@@ -151,20 +152,26 @@ public:
     }
     void bytes(const char* from, std::size_t count)
     {
-        buffer_.insert(buffer_.end(), from, from + count);
-        if (buffer_.size() >= limit) {
+        if (count > limit - used_) {
             (void)flush();
+            if (count > limit) {
+                status_ = status_ ? spool_.append(std::span(from, count)) : status_;
+                return;
+            }
         }
+        std::memcpy(buffer_.data() + used_, from, count);
+        used_ += count;
     }
     /// The first error met since the beginning.
     Status flush();
     /// Bytes written so far, flushed or not.
-    [[nodiscard]] std::uint64_t written() const { return spool_.size() + buffer_.size(); }
+    [[nodiscard]] std::uint64_t written() const { return spool_.size() + used_; }
 
 private:
     static constexpr std::size_t limit = std::size_t{1} << 16;
     Spool& spool_;
     std::vector<char> buffer_;
+    std::size_t used_ = 0;
     Status status_;
 };
 

@@ -5,6 +5,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <cstring>
 
 namespace wexilum {
 
@@ -29,20 +30,9 @@ Rounding::Rounding(const Dialect& dialect, const Controller& controller)
     set(Quantity::whole, 1, 1);
 }
 
-std::int64_t Rounding::counts(Quantity quantity, double value) const
+std::int64_t Rounding::on_increment(const Scale& scale, double value)
 {
-    const Scale& s = scales_[static_cast<std::size_t>(quantity)];
-    if (s.increment <= s.count) {
-        return std::llround(value * s.per_unit);
-    }
-    const double number = value / s.unit;
-    return std::llround(std::round(number / s.increment) * s.increment / s.count);
-}
-
-double Rounding::value(Quantity quantity, std::int64_t counts) const
-{
-    const Scale& s = scales_[static_cast<std::size_t>(quantity)];
-    return static_cast<double>(counts) * s.count * s.unit;
+    return nearest(std::round(value / scale.unit / scale.increment) * scale.increment / scale.count);
 }
 
 double Rounding::step(Quantity quantity) const
@@ -61,30 +51,95 @@ char* Rounding::write(char* out, Quantity quantity, std::int64_t counts) const
     return write_decimal(out, counts, scales_[static_cast<std::size_t>(quantity)].style);
 }
 
-char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style)
+namespace {
+
+struct DigitPairs {
+    std::array<char, 200> text{};
+    constexpr DigitPairs()
+    {
+        for (std::size_t i = 0; i < 100; ++i) {
+            text[2 * i] = static_cast<char>('0' + i / 10);
+            text[2 * i + 1] = static_cast<char>('0' + i % 10);
+        }
+    }
+};
+constexpr DigitPairs pairs;
+
+char* write_whole(char* out, std::uint64_t value)
+{
+    if (value >= 10000) {
+        return std::to_chars(out, out + 20, value).ptr;
+    }
+    const auto small = static_cast<std::uint32_t>(value);
+    if (small >= 100) {
+        const std::uint32_t high = small / 100;
+        const char* pair = &pairs.text[std::size_t{2} * high];
+        if (high >= 10) {
+            *out++ = pair[0];
+        }
+        *out++ = pair[1];
+        std::memcpy(out, &pairs.text[std::size_t{2} * (small % 100)], 2);
+        return out + 2;
+    }
+    const char* pair = &pairs.text[std::size_t{2} * small];
+    if (small >= 10) {
+        *out++ = pair[0];
+    }
+    *out++ = pair[1];
+    return out;
+}
+
+/// With the number of decimals as a constant, the division by its power is a multiplication.
+template <int decimals>
+char* write_fixed(char* out, std::uint64_t magnitude, const NumberStyle& style)
 {
     constexpr std::array<std::uint64_t, 10> powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000, 1000000000};
-    const auto decimals = static_cast<std::size_t>(style.decimals);
+    constexpr std::uint64_t power = powers[decimals];
+    out = write_whole(out, magnitude / power);
+    auto fraction = static_cast<std::uint32_t>(magnitude % power);
+    if (decimals == 0 || (fraction == 0 && !style.keep_zeros)) {
+        if (style.point_always) {
+            *out++ = '.';
+        }
+        return out;
+    }
+    *out++ = '.';
+    int at = decimals;
+    for (; at >= 2; at -= 2, fraction /= 100) {
+        std::memcpy(out + at - 2, &pairs.text[std::size_t{2} * (fraction % 100)], 2);
+    }
+    if (at == 1) {
+        *out = static_cast<char>('0' + fraction);
+    }
+    char* end = out + decimals;
+    if (!style.keep_zeros) {
+        while (end[-1] == '0') {
+            --end;
+        }
+    }
+    return end;
+}
+
+} // namespace
+
+char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style)
+{
     auto magnitude = static_cast<std::uint64_t>(counts);
     if (counts < 0) {
         *out++ = '-';
         magnitude = 0 - magnitude;
     }
-    const std::uint64_t whole = magnitude / powers[decimals];
-    std::uint64_t fraction = magnitude % powers[decimals];
-    out = std::to_chars(out, out + 20, whole).ptr;
-    std::size_t digits = decimals;
-    while (!style.keep_zeros && digits > 0 && fraction % 10 == 0) {
-        fraction /= 10;
-        --digits;
+    switch (style.decimals) {
+    case 0: return write_fixed<0>(out, magnitude, style);
+    case 1: return write_fixed<1>(out, magnitude, style);
+    case 2: return write_fixed<2>(out, magnitude, style);
+    case 3: return write_fixed<3>(out, magnitude, style);
+    case 4: return write_fixed<4>(out, magnitude, style);
+    case 5: return write_fixed<5>(out, magnitude, style);
+    case 6: return write_fixed<6>(out, magnitude, style);
+    case 7: return write_fixed<7>(out, magnitude, style);
+    default: return write_fixed<8>(out, magnitude, style);
     }
-    if (digits > 0 || style.point_always) {
-        *out++ = '.';
-    }
-    for (std::size_t i = digits; i-- > 0; fraction /= 10) {
-        out[i] = static_cast<char>('0' + fraction % 10);
-    }
-    return out + digits;
 }
 
 std::string decimal_text(std::int64_t counts, const NumberStyle& style)

@@ -16,9 +16,17 @@ public:
 
     /// Counts of the last written decimal nearest to `value` (core units: mm, rad, mm/s, 1/s, mm/rev, rpm, s), after rounding
     /// to the control's increment. Precondition: the result fits 53 bits (inputs are range-checked when read).
-    [[nodiscard]] std::int64_t counts(Quantity quantity, double value) const;
+    [[nodiscard]] std::int64_t counts(Quantity quantity, double value) const
+    {
+        const Scale& s = scales_[static_cast<std::size_t>(quantity)];
+        return s.increment <= s.count ? nearest(value * s.per_unit) : on_increment(s, value);
+    }
     /// The value of such counts in core units.
-    [[nodiscard]] double value(Quantity quantity, std::int64_t counts) const;
+    [[nodiscard]] double value(Quantity quantity, std::int64_t counts) const
+    {
+        const Scale& s = scales_[static_cast<std::size_t>(quantity)];
+        return static_cast<double>(counts) * s.count * s.unit;
+    }
     /// One count in core units.
     [[nodiscard]] double step(Quantity quantity) const;
     /// The number as text, e.g. "-12.5", "3.", "0." (never "-0.").
@@ -34,10 +42,16 @@ private:
         double per_unit = 1;  // counts per core unit
         NumberStyle style;
     };
+    [[nodiscard]] static std::int64_t nearest(double number)
+    {
+        return static_cast<std::int64_t>(number + (number < 0 ? -0.5 : 0.5)); // halves away from zero
+    }
+    [[nodiscard]] static std::int64_t on_increment(const Scale& scale, double value);
+
     std::array<Scale, quantity_count> scales_;
 };
 
-/// No number's text is longer: 19 digits, sign and point, with up to 9 decimals.
+/// No number's text is longer: 19 digits, sign, point and zero, with 0 to 8 decimals.
 inline constexpr std::size_t most_decimal_text = 32;
 char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style);
 /// "12.5" from 12500 counts at three decimals.

@@ -11,83 +11,86 @@ bool is_letter(char c) { return c >= 'A' && c <= 'Z'; }
 } // namespace
 
 WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink)
-    : dialect_(dialect), rounding_(dialect, controller), known_axes_(joint_names.size()), sink_(sink), sequence_(dialect.sequence_start)
+    : dialect_(dialect), rounding_(dialect, controller), sink_(sink), sequence_(dialect.sequence_start)
 {
     for (const auto& [function, word] : dialect.words) {
         words_[static_cast<std::size_t>(function)] = &word;
     }
-    for (const Role role : dialect.modal) {
-        modal_[static_cast<std::size_t>(role)] = true;
-    }
     for (std::size_t i = 0; i < rank_.size(); ++i) {
         rank_[i] = static_cast<std::uint8_t>(std::min({dialect.order.find(static_cast<char>(i)), dialect.order.size(), std::size_t{255}}));
     }
+    for (std::size_t i = 0; i < role_count; ++i) {
+        role_words_[i] = made(static_cast<Role>(i), '?');
+    }
+    for (const auto& [role, address] : {std::pair{Role::radius, dialect.radius},
+                                        {Role::feed, dialect.feed},
+                                        {Role::inverse_feed, dialect.feed},
+                                        {Role::speed, dialect.speed},
+                                        {Role::tool, dialect.tool},
+                                        {Role::length_register, dialect.length_register},
+                                        {Role::dwell, dialect.dwell},
+                                        {Role::cycle_clearance, dialect.cycle_clearance},
+                                        {Role::cycle_step, dialect.cycle_step},
+                                        {Role::cycle_dwell, dialect.cycle_dwell}}) {
+        role_words_[static_cast<std::size_t>(role)] = made(role, address);
+    }
+    for (std::size_t i = 0; i < centre_words_.size(); ++i) {
+        centre_words_[i] = made(Role::centre, dialect.centre[i]);
+    }
     for (const std::string& name : joint_names) {
         const auto found = dialect.axes.find(name);
-        axis_words_.push_back(found == dialect.axes.end() ? AxisWord{'?', 1} : found->second);
+        const AxisWord axis = found == dialect.axes.end() ? AxisWord{'?', 1} : found->second;
+        for (auto* list : {&axis_words_, &depth_words_}) {
+            list->push_back(made(list == &axis_words_ ? Role::axes : Role::cycle_depth, axis.address));
+            list->back().turned = axis.sign < 0;
+        }
     }
 }
 
-char WordEmitter::address_of(const Slot& slot) const
+WordEmitter::Word WordEmitter::made(Role role, char address) const
 {
-    switch (slot.role) {
-    case Role::axes: return axis_words_[std::size_t(slot.index)].address;
-    case Role::centre: return dialect_.centre[std::size_t(slot.index)];
-    case Role::radius: return dialect_.radius;
-    case Role::feed:
-    case Role::inverse_feed: return dialect_.feed;
-    case Role::speed: return dialect_.speed;
-    case Role::tool: return dialect_.tool;
-    case Role::length_register: return dialect_.length_register;
-    case Role::dwell: return dialect_.dwell;
-    case Role::cycle_clearance: return dialect_.cycle_clearance;
-    case Role::cycle_depth: return axis_words_[std::size_t(slot.index)].address;
-    case Role::cycle_step: return dialect_.cycle_step;
-    case Role::cycle_dwell: return dialect_.cycle_dwell;
-    default: return slot.text == nullptr || slot.text->empty() ? '?' : (*slot.text)[0];
-    }
-}
-
-WordEmitter::Known& WordEmitter::memory(const Slot& slot)
-{
-    if (slot.role == Role::axes) {
-        return known_axes_[std::size_t(slot.index)];
-    }
-    if (slot.role == Role::centre) {
-        return known_centre_[std::size_t(slot.index)];
-    }
-    return known_[static_cast<std::size_t>(slot.role)];
+    Word word;
+    word.modal = dialect_.modal.contains(role);
+    word.address = address;
+    word.rank = rank_[static_cast<unsigned char>(address)];
+    return word;
 }
 
 bool WordEmitter::emit(const Statement& statement)
 {
-    struct Word {
+    struct Written {
         const Slot* slot;
-        char address;
+        const Word* word;
         std::uint8_t rank;
     };
-    std::array<Word, SlotList::most> words;
+    std::array<Written, SlotList::most> written;
     std::size_t count = 0;
     std::size_t room = 32; // for the number, and below for each word
+    const std::string& separator = dialect_.separator;
     for (const Slot& slot : statement.slots) {
-        Known& known = memory(slot);
-        const bool same = known.known && known.counts == slot.counts &&
-                          (known.text == slot.text || (known.text != nullptr && slot.text != nullptr && *known.text == *slot.text));
-        known = {true, slot.counts, slot.text};
+        Word& word = word_of(slot);
+        const bool same = word.known && word.counts == slot.counts &&
+                          (word.text == slot.text || (word.text != nullptr && slot.text != nullptr && *word.text == *slot.text));
+        word.known = true;
+        word.counts = slot.counts;
+        word.text = slot.text;
         if (slot.role == Role::cycle_depth) {
-            known_axes_[std::size_t(slot.index)].known = false;
+            axis_words_[std::size_t(slot.index)].known = false;
         }
-        if (same && modal_[static_cast<std::size_t>(slot.role)]) {
+        if (same && word.modal) {
             continue;
         }
-        const char address = address_of(slot);
-        const Word word{&slot, address, rank_[static_cast<unsigned char>(address)]};
-        std::size_t at = count++;
-        for (; at > 0 && words[at - 1].rank > word.rank; --at) {
-            words[at] = words[at - 1];
+        Written here{&slot, &word, word.rank};
+        room += separator.size() + 1 + most_decimal_text;
+        if (slot.text != nullptr) {
+            here.rank = slot.text->empty() ? rank_['?'] : rank_[static_cast<unsigned char>((*slot.text)[0])];
+            room += slot.text->size();
         }
-        words[at] = word;
-        room += dialect_.separator.size() + (slot.text != nullptr ? slot.text->size() : 1 + most_decimal_text);
+        std::size_t at = count++;
+        for (; at > 0 && written[at - 1].rank > here.rank; --at) {
+            written[at] = written[at - 1];
+        }
+        written[at] = here;
     }
     if (count == 0) {
         return false;
@@ -96,24 +99,27 @@ bool WordEmitter::emit(const Statement& statement)
         line_.resize(room);
     }
     char* out = line_.data();
-    const auto add = [&](std::string_view text) { out = std::copy(text.begin(), text.end(), out); };
+    const auto add = [&](const std::string& text) {
+        for (const char c : text) { // two or three characters
+            *out++ = c;
+        }
+    };
     if (dialect_.sequence) {
         *out++ = dialect_.sequence_letter;
         out = std::to_chars(out, out + 24, sequence_).ptr;
         sequence_ += dialect_.sequence_step;
     }
     for (std::size_t i = 0; i < count; ++i) {
-        const Slot& slot = *words[i].slot;
+        const Slot& slot = *written[i].slot;
         if (i > 0 || dialect_.sequence) {
-            add(dialect_.separator);
+            add(separator);
         }
         if (slot.text != nullptr) {
             add(*slot.text);
             continue;
         }
-        const bool turned = (slot.role == Role::axes || slot.role == Role::cycle_depth) && axis_words_[std::size_t(slot.index)].sign < 0;
-        *out++ = words[i].address;
-        out = rounding_.write(out, slot.quantity, turned ? -slot.counts : slot.counts);
+        *out++ = written[i].word->address;
+        out = rounding_.write(out, slot.quantity, written[i].word->turned ? -slot.counts : slot.counts);
     }
     add_line(std::string_view(line_.data(), static_cast<std::size_t>(out - line_.data())));
     return true;
@@ -178,6 +184,14 @@ void WordEmitter::literal(const std::string& line)
     }
 }
 
+void WordEmitter::hold(Role role, const std::string& text)
+{
+    Word& word = role_words_[static_cast<std::size_t>(role)];
+    word.known = true;
+    word.counts = 0;
+    word.text = &text;
+}
+
 void WordEmitter::learn_literal(const std::string& word)
 {
     const std::string normal = normalised_word(word);
@@ -185,21 +199,21 @@ void WordEmitter::learn_literal(const std::string& word)
         if (normalised_word(text) == normal) {
             const Role role = role_of(group_of(function));
             if (role != Role::once) {
-                known_[static_cast<std::size_t>(role)] = {true, 0, &text};
+                hold(role, text);
             }
             return;
         }
     }
     for (const auto& [name, text] : dialect_.work_offsets) {
         if (normalised_word(text) == normal) {
-            known_[static_cast<std::size_t>(Role::offset)] = {true, 0, &text};
+            hold(Role::offset, text);
             return;
         }
     }
     const char letter = word[0];
-    for (std::size_t i = 0; i < axis_words_.size(); ++i) {
-        if (axis_words_[i].address == letter) {
-            known_axes_[i].known = false;
+    for (Word& axis : axis_words_) {
+        if (axis.address == letter) {
+            axis.known = false;
             ++forgotten_;
             return;
         }
@@ -219,16 +233,18 @@ void WordEmitter::learn_literal(const std::string& word)
 void WordEmitter::forget(Role role)
 {
     ++forgotten_;
-    known_[static_cast<std::size_t>(role)].known = false;
+    role_words_[static_cast<std::size_t>(role)].known = false;
+    const auto all = [](auto& words) {
+        for (Word& word : words) {
+            word.known = false;
+        }
+    };
     if (role == Role::axes) {
-        for (Known& known : known_axes_) {
-            known.known = false;
-        }
-    }
-    if (role == Role::centre) {
-        for (Known& known : known_centre_) {
-            known.known = false;
-        }
+        all(axis_words_);
+    } else if (role == Role::centre) {
+        all(centre_words_);
+    } else if (role == Role::cycle_depth) {
+        all(depth_words_);
     }
 }
 

@@ -56,26 +56,39 @@ public:
     [[nodiscard]] std::size_t longest() const { return longest_; }
 
 private:
-    struct Known {
+    /// What is known of one address, and how its word is written.
+    struct Word {
         bool known = false;
+        bool modal = false;
+        bool turned = false; ///< written with the other sign
+        char address = '?';
+        std::uint8_t rank = 0; ///< place in the block
         std::int64_t counts = 0;
         const std::string* text = nullptr;
     };
-    [[nodiscard]] char address_of(const Slot& slot) const;
-    [[nodiscard]] Known& memory(const Slot& slot);
+    [[nodiscard]] Word& word_of(const Slot& slot)
+    {
+        switch (slot.role) {
+        case Role::axes: return axis_words_[std::size_t(slot.index)];
+        case Role::centre: return centre_words_[std::size_t(slot.index)];
+        case Role::cycle_depth: return depth_words_[std::size_t(slot.index)];
+        default: return role_words_[static_cast<std::size_t>(slot.role)];
+        }
+    }
+    [[nodiscard]] Word made(Role role, char address) const;
     void add_line(std::string_view line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn_literal(const std::string& word);
+    void hold(Role role, const std::string& text);
 
     const Dialect& dialect_;
     Rounding rounding_;
-    std::vector<AxisWord> axis_words_;
-    std::array<Known, role_count> known_;
-    std::vector<Known> known_axes_;
-    std::array<Known, 3> known_centre_;
-    std::array<const std::string*, function_count> words_{};
-    std::array<bool, role_count> modal_{};
     std::array<std::uint8_t, 256> rank_{};
+    std::array<Word, role_count> role_words_;
+    std::vector<Word> axis_words_;
+    std::vector<Word> depth_words_; ///< the depth of a cycle, by the joint it drills along
+    std::array<Word, 3> centre_words_;
+    std::array<const std::string*, function_count> words_{};
     CodeSink& sink_;
     Source source_;
     std::string line_; ///< room for one line

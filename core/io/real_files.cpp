@@ -110,7 +110,7 @@ private:
 
 class RealNewFiles final : public NewFiles {
 public:
-    RealNewFiles() = default;
+    explicit RealNewFiles(bool keep) : keep_(keep) {}
     RealNewFiles(const RealNewFiles&) = delete;
     RealNewFiles& operator=(const RealNewFiles&) = delete;
     ~RealNewFiles() override
@@ -144,7 +144,7 @@ public:
     Status commit() override
     {
         for (const auto& entry : entries_) {
-            if (std::fflush(entry->file.get()) != 0 || fsync(fileno(entry->file.get())) != 0) {
+            if (std::fflush(entry->file.get()) != 0 || (keep_ && fsync(fileno(entry->file.get())) != 0)) {
                 return unreadable(entry->path, fmt::format("can't be written: {}", std::strerror(errno)));
             }
         }
@@ -172,6 +172,7 @@ private:
             return {};
         }
     };
+    bool keep_;
     std::vector<std::unique_ptr<Entry>> entries_;
 };
 
@@ -207,7 +208,7 @@ Result<std::unique_ptr<ByteSource>> RealFileSystem::open(const std::string& path
     return std::unique_ptr<ByteSource>(std::make_unique<FileSource>(std::move(*file), path));
 }
 
-std::unique_ptr<NewFiles> RealFileSystem::begin_files() { return std::make_unique<RealNewFiles>(); }
+std::unique_ptr<NewFiles> RealFileSystem::begin_files(bool keep) { return std::make_unique<RealNewFiles>(keep); }
 
 Status RealFileSystem::remove(const std::vector<std::string>& paths)
 {

@@ -32,6 +32,18 @@ Readings Machine::home() const
     return out;
 }
 
+bool inside_travel(const Machine& machine, const Readings& readings, double slack)
+{
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        const auto& travel = machine.joints[i].travel;
+        const double reading = readings[static_cast<Eigen::Index>(i)];
+        if (travel && (reading < travel->low - slack || reading > travel->high + slack)) {
+            return false;
+        }
+    }
+    return true;
+}
+
 std::vector<Overtravel> overtravels(const Machine& machine, const Readings& readings, double slack)
 {
     std::vector<Overtravel> out;

@@ -92,6 +92,8 @@ struct Overtravel {
     double beyond = 0; ///< how far, positive; mm or rad
     bool low = false;
 };
+/// Whether overtravels() would find none.
+[[nodiscard]] bool inside_travel(const Machine& machine, const Readings& readings, double slack = 1e-9);
 /// Every joint that reads outside its travel by more than `slack` (mm or rad), in the machine's order.
 [[nodiscard]] std::vector<Overtravel> overtravels(const Machine& machine, const Readings& readings, double slack = 1e-9);
 /// "Z goes 3.500 mm beyond the low end of its travel".

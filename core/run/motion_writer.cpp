@@ -78,6 +78,9 @@ bool MotionWriter::differs(const Stand& target, bool rotary) const
 
 void MotionWriter::check_travel(const Readings& readings)
 {
+    if (inside_travel(assembly_.machine, readings, 1e-6)) {
+        return;
+    }
     for (const Overtravel& over : overtravels(assembly_.machine, readings, 1e-6)) {
         const Joint& joint = assembly_.machine.joints[over.joint.value];
         const bool rotary = joint.kind == JointKind::rotary;

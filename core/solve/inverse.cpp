@@ -18,7 +18,7 @@ Error unsupported(std::string message, std::string cure) { return {ErrorKind::un
 Vec3 rotate(const Vec3& axis, double angle, const Vec3& v) { return Eigen::AngleAxisd(angle, axis) * v; }
 
 /// `v` turned about the unit vector `k` by the angle whose sine and cosine are given (Rodrigues).
-Vec3 turned(const Vec3& k, double sine, double cosine, const Vec3& v)
+[[gnu::always_inline]] inline Vec3 turned(const Vec3& k, double sine, double cosine, const Vec3& v)
 {
     return v * cosine + k.cross(v) * sine + k * (k.dot(v) * (1 - cosine));
 }
@@ -100,6 +100,8 @@ void InverseSolver::prepare_two()
     p2_ = tool_axis_.dot(k2);
     across_ = n.squaredNorm();
     tool_turn_ = std::atan2(tool_axis_.dot(f2), tool_axis_.dot(e2));
+    tool_sine_ = std::sin(tool_turn_);
+    tool_cosine_ = std::cos(tool_turn_);
     const double between = angle_between(k1, k2);
     const double opening = angle_between(tool_axis_, k2);
     least_ = std::abs(between - opening);
@@ -158,14 +160,30 @@ Branches InverseSolver::two_joints(const Vec3& wanted) const
     }
     const double c = std::sqrt(std::max(0.0, square));
     const double x = std::atan2(c, a);
-    const double y = std::atan2(c, b);
+    const double y = b == 0 ? (c > 0 ? pi / 2 : 0) : std::atan2(c, b); // axes at right angles need no arc tangent
     const double u = wanted.dot(e1_);
     const double v = wanted.dot(f1_);
     const double flank = std::sqrt(u * u + v * v);
-    out.pole = flank < 0.1 ? std::atan2(flank, std::abs(p1)) : std::acos(std::min(1.0, std::abs(p1)));
+    out.pole = flank < 0.1 ? std::atan2(flank, std::abs(p1)) : flank;
     const double phi = flank < 1e-15 ? 0 : std::atan2(v, u);
     out.turns[0] = {at_[0] + phi - y, at_[1] - x - tool_turn_};
     out.turns[1] = {at_[0] + phi + y, at_[1] + x - tool_turn_};
+    // Sums and differences of the angles above, by their sines.
+    const double flank_inverse = flank < 1e-15 ? 0 : 1 / flank;
+    const double sine_phi = v * flank_inverse;
+    const double cosine_phi = flank < 1e-15 ? 1 : u * flank_inverse;
+    const double by = b * b + c * c;
+    const double bx = a * a + c * c;
+    const double y_inverse = by > 0 ? 1 / std::sqrt(by) : 0;
+    const double x_inverse = bx > 0 ? 1 / std::sqrt(bx) : 0;
+    const double sine_y = c * y_inverse;
+    const double cosine_y = by > 0 ? b * y_inverse : 1;
+    const double sine_x = c * x_inverse;
+    const double cosine_x = bx > 0 ? a * x_inverse : 1;
+    out.sine[0] = {sine_phi * cosine_y - cosine_phi * sine_y, -sine_x * tool_cosine_ - cosine_x * tool_sine_};
+    out.cosine[0] = {cosine_phi * cosine_y + sine_phi * sine_y, cosine_x * tool_cosine_ - sine_x * tool_sine_};
+    out.sine[1] = {sine_phi * cosine_y + cosine_phi * sine_y, sine_x * tool_cosine_ - cosine_x * tool_sine_};
+    out.cosine[1] = {cosine_phi * cosine_y - sine_phi * sine_y, cosine_x * tool_cosine_ + sine_x * tool_sine_};
     out.count = c > 1e-12 || out.pole < pole_free ? 2 : 1;
     return out;
 }
@@ -206,23 +224,38 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     }
 }
 
+Vec3 InverseSolver::linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const
+{
+    // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
+    Vec3 wanted = kinematics_.work_frame().linear() * tip + kinematics_.work_frame().translation();
+    Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
+    for (std::size_t i = 0; i < rotary_before_; ++i) {
+        wanted = rotary_point_[i] + turned(rotary_axis_[i], -sine[i], cosine[i], wanted - rotary_point_[i]);
+    }
+    for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
+        tool = rotary_point_[i] + turned(rotary_axis_[i], sine[i], cosine[i], tool - rotary_point_[i]);
+    }
+    return linear_at_ + directions_inverse_ * (wanted - tool);
+}
+
+Vec3 InverseSolver::linear_readings(const Branches& found, int branch, const Vec3& tip, double tool_length) const
+{
+    const auto b = std::size_t(branch);
+    return two_ && together_ ? linear_by(found.sine[b], found.cosine[b], tip, tool_length)
+                             : linear_readings(found.turns[b], tip, tool_length);
+}
+
 Vec3 InverseSolver::linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const
 {
-    Vec3 out;
     if (together_) {
-        // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
-        Vec3 wanted = kinematics_.work_frame() * tip;
-        Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
-        for (std::size_t i = 0; i < rotary_before_; ++i) {
+        Turns sine{};
+        Turns cosine{};
+        for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
             const double angle = turns[i] - at_[i];
-            wanted = rotary_point_[i] + turned(rotary_axis_[i], -std::sin(angle), std::cos(angle), wanted - rotary_point_[i]);
+            sine[i] = std::sin(angle);
+            cosine[i] = std::cos(angle);
         }
-        for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
-            const double angle = turns[i] - at_[i];
-            tool = rotary_point_[i] + turned(rotary_axis_[i], std::sin(angle), std::cos(angle), tool - rotary_point_[i]);
-        }
-        out = linear_at_ + directions_inverse_ * (wanted - tool);
-        return out;
+        return linear_by(sine, cosine, tip, tool_length);
     }
     Readings readings = Readings::Zero(Eigen::Index(kinematics_.joints().size()));
     set_turns(readings, turns);
@@ -232,8 +265,7 @@ Vec3 InverseSolver::linear_readings(const Turns& turns, const Vec3& tip, double 
     for (int i = 0; i < 3; ++i) {
         columns.col(i) = jacobian.col(Eigen::Index(linear_[std::size_t(i)].value));
     }
-    out = columns.inverse() * missing;
-    return out;
+    return columns.inverse() * missing;
 }
 
 void InverseSolver::set_linear(Readings& readings, const Vec3& tip, double tool_length) const

@@ -26,7 +26,8 @@ struct Candidate {
     int branch = 0;
     Outcome outcome = Outcome::solved;
     double residual = 0; ///< rad between the asked and the reached tool axis
-    double pole = 10;    ///< rad to the nearest direction in which the first rotary joint does nothing; large without one
+    double pole = 10;    ///< rad to the nearest direction in which the first rotary joint does nothing (beyond 0.1 its sine); large
+                         ///< without one
 };
 
 struct Candidates {
@@ -42,8 +43,10 @@ using Turns = std::array<double, 2>;
 struct Branches {
     int count = 0; ///< 0: unreachable, 1, or 2
     std::array<Turns, 2> turns{};
+    std::array<Turns, 2> sine{}; ///< of the joints' motions from the reference posture, two rotary joints only
+    std::array<Turns, 2> cosine{};
     double residual = 0;               ///< rad between the asked and the reached axis
-    double pole = 10;                  ///< rad to the nearest pole of the first joint; large without one
+    double pole = 10;                  ///< rad to the nearest pole of the first joint, beyond 0.1 its sine; large without one
     double missed_by = 0;              ///< where count is 0: rad to the nearest reachable direction,
     Vec3 nearest_axis = Vec3::UnitZ(); ///< and that direction, in the work mount's frame
 };
@@ -68,6 +71,8 @@ public:
 
     /// The readings of the linear joints, in the order of linear(), that bring the tip to `tip` while the rotary joints read `turns`.
     [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const;
+    /// The same for one branch of two rotary joints, whose sines and cosines are known already.
+    [[nodiscard]] Vec3 linear_readings(const Branches& found, int branch, const Vec3& tip, double tool_length) const;
     /// Sets the linear joints of `readings` so that the tip comes to `tip`, rotary readings as they are.
     void set_linear(Readings& readings, const Vec3& tip, double tool_length) const;
 
@@ -89,6 +94,7 @@ public:
 private:
     explicit InverseSolver(const Kinematics& kinematics) : kinematics_(kinematics) {}
     void prepare_two();
+    [[nodiscard]] Vec3 linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const;
     [[nodiscard]] Branches one_joint(const Vec3& wanted) const;
     [[nodiscard]] Branches two_joints(const Vec3& wanted) const;
 
@@ -111,8 +117,10 @@ private:
     double p2_ = 0;        ///< cosine between tool and second axis
     double across_ = 1;    ///< squared sine between the axes
     double tool_turn_ = 0; ///< of the tool about the second axis, from e2
-    double least_ = 0;     ///< smallest and
-    double most_ = 0;      ///< largest angle between tool and first axis, rad
+    double tool_sine_ = 0;
+    double tool_cosine_ = 1;
+    double least_ = 0; ///< smallest and
+    double most_ = 0;  ///< largest angle between tool and first axis, rad
 
     // Linear joints: where all three stand behind the same number of rotary joints, their directions inverted once.
     bool together_ = false;

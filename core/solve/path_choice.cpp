@@ -44,33 +44,41 @@ std::int64_t in_nano(double value) { return std::llround(value * 1e9); }
 
 PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, const Readings& start, Spool& steps, Spool& decisions)
     : solver_(solver), steps_(steps), decisions_(decisions), decision_spool_(decisions), rotary_(solver.rotary().size()),
-      size_(rotary_ + 3), branch_count_(rotary_ == 2 ? 2 : 1)
+      branch_count_(rotary_ == 2 ? 2 : 1)
 {
-    std::vector<JointIndex> joints = solver.rotary();
-    joints.insert(joints.end(), solver.linear().begin(), solver.linear().end());
+    travel_low_.fill(-std::numeric_limits<double>::infinity());
+    travel_high_.fill(std::numeric_limits<double>::infinity());
     Survivor standing;
-    for (std::size_t i = 0; i < size_; ++i) {
-        const Joint& joint = machine.joints[joints[i].value];
+    const auto place = [&](std::size_t i, JointIndex index) {
+        const Joint& joint = machine.joints[index.value];
         per_speed_[i] = 1 / joint.speed;
-        travel_low_[i] = joint.travel ? joint.travel->low - slack : -std::numeric_limits<double>::infinity();
-        travel_high_[i] = joint.travel ? joint.travel->high + slack : std::numeric_limits<double>::infinity();
-        standing.end[i] = start[Eigen::Index(joints[i].value)];
+        if (joint.travel) {
+            travel_low_[i] = joint.travel->low - slack;
+            travel_high_[i] = joint.travel->high + slack;
+        }
+        standing.end[i] = start[Eigen::Index(index.value)];
+    };
+    for (std::size_t i = 0; i < rotary_; ++i) {
+        place(i, solver.rotary()[i]);
+    }
+    for (std::size_t i = 0; i < 3; ++i) {
+        place(first_linear + i, solver.linear()[i]);
     }
     survivors_.push_back(standing);
     lifts_.fill(solver.turns_of(start));
 }
 
-PathChooser::Chain PathChooser::chain_of(const Turns& turns, const Vec3& tip, double tool_length) const
+PathChooser::Chain PathChooser::chain_of(const Turns& turns, const Vec3& linear)
 {
-    Chain out{};
-    for (std::size_t i = 0; i < rotary_; ++i) {
-        out[i] = turns[i];
-    }
-    const Vec3 linear = solver_.linear_readings(turns, tip, tool_length);
-    for (std::size_t i = 0; i < 3; ++i) {
-        out[rotary_ + i] = linear[Eigen::Index(i)];
-    }
-    return out;
+    return {turns[0], turns[1], linear[0], linear[1], linear[2]};
+}
+
+/// `found`: the branches whose turns the lifts are, where they are at hand.
+PathChooser::Chain PathChooser::chain_at(const Lifts& lifts, int branch, const Vec3& tip, double tool_length, const Branches* found) const
+{
+    const Turns& turns = lifts[std::size_t(branch)];
+    return chain_of(turns, found != nullptr ? solver_.linear_readings(*found, branch, tip, tool_length)
+                                            : solver_.linear_readings(turns, tip, tool_length));
 }
 
 std::pair<std::int32_t, std::int32_t> PathChooser::turn_range(std::size_t rotary, double low, double high) const
@@ -81,12 +89,12 @@ std::pair<std::int32_t, std::int32_t> PathChooser::turn_range(std::size_t rotary
 
 bool PathChooser::fits(const Chain& low, const Chain& high) const
 {
-    for (std::size_t i = rotary_; i < size_; ++i) {
+    for (std::size_t i = first_linear; i < low.size(); ++i) {
         if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
             return false;
         }
     }
-    for (std::size_t i = 0; i < rotary_; ++i) {
+    for (std::size_t i = 0; i < first_linear; ++i) {
         // No whole turn brings a band inside travel that is wider than travel; a band that is inside as it stands needs none.
         if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
             const auto [least, most] = turn_range(i, low[i], high[i]);
@@ -101,7 +109,7 @@ bool PathChooser::fits(const Chain& low, const Chain& high) const
 double PathChooser::slowest(const Chain& a, const Chain& b) const
 {
     double most = 0;
-    for (std::size_t i = 0; i < size_; ++i) {
+    for (std::size_t i = 0; i < a.size(); ++i) {
         most = std::max(most, std::abs(a[i] - b[i]) * per_speed_[i]);
     }
     return most;
@@ -144,7 +152,7 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
     bool any = false;
     for (int b = 0; b < branch_count_; ++b) {
         Branch& branch = branches_[std::size_t(b)];
-        branch.first = branch.last = branch.low = branch.high = chain_of(lifts[std::size_t(b)], tip, tool_length);
+        branch.first = branch.last = branch.low = branch.high = chain_at(lifts, b, tip, tool_length, nullptr);
         branch.seconds = branch.turned = 0;
         branch.alive = fits(branch.low, branch.high);
         any = any || branch.alive;
@@ -159,7 +167,7 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
 
 /// Carries all branches on to a point. Where no sheet would be left inside travel nothing is changed and false is the answer, unless
 /// it is to be done anyway.
-bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway)
+bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found)
 {
     struct Next {
         Chain at;
@@ -172,8 +180,8 @@ bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_lengt
     for (int b = 0; b < branch_count_; ++b) {
         const Branch& branch = branches_[std::size_t(b)];
         Next& to = next[std::size_t(b)];
-        to.at = chain_of(lifts[std::size_t(b)], tip, tool_length);
-        for (std::size_t i = 0; i < size_; ++i) {
+        to.at = chain_at(lifts, b, tip, tool_length, found);
+        for (std::size_t i = 0; i < to.at.size(); ++i) {
             to.low[i] = std::min(branch.low[i], to.at[i]);
             to.high[i] = std::max(branch.high[i], to.at[i]);
         }
@@ -191,9 +199,7 @@ bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_lengt
         Branch& branch = branches_[std::size_t(b)];
         const Next& to = next[std::size_t(b)];
         branch.seconds += slowest(branch.last, to.at);
-        for (std::size_t i = 0; i < rotary_; ++i) {
-            branch.turned += std::abs(to.at[i] - branch.last[i]);
-        }
+        branch.turned += std::abs(to.at[0] - branch.last[0]) + std::abs(to.at[1] - branch.last[1]);
         branch.last = to.at;
         branch.low = to.low;
         branch.high = to.high;
@@ -283,9 +289,10 @@ void PathChooser::settle_pending(const Branches* next)
 }
 
 /// One straight part of a cut. Where no sheet would be left and the job allows it the stretch ends at the point before.
-void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart)
+void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart,
+                          const Branches* found)
 {
-    if (advance(lifts, tip, target.tool_length, false)) {
+    if (advance(lifts, tip, target.tool_length, false, found)) {
         return;
     }
     if (target.may_reorient) {
@@ -304,7 +311,7 @@ void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget&
 
 void PathChooser::cut(const PathTarget& target, const Branches& found)
 {
-    const PathPiece piece{here_, target.pose, target.arc != nullptr ? std::optional(*target.arc) : std::nullopt};
+    const auto piece = [&] { return PathPiece{here_, target.pose, target.arc != nullptr ? std::optional(*target.arc) : std::nullopt}; };
     const bool pole = found.pole <= at_pole;
     const Vec3& axis = solver_.pole_axis();
     Lifts lifts = pole ? at_the_pole(target.pose.axis.dot(axis) < 0) : lifts_near(found);
@@ -323,7 +330,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             if (across.norm() > 1e-12 && solver_.reaches_pole(opposite)) {
                 const Vec3 normal = across.normalized();
                 const Vec3 nearest = wanted - normal * normal.dot(wanted);
-                const double s = angle_about(normal, here_.axis, nearest) / piece.turn();
+                const double s = angle_about(normal, here_.axis, nearest) / piece().turn();
                 const double distance = std::abs(std::asin(std::clamp(normal.dot(wanted), -1.0, 1.0)));
                 if (s > 0 && s < 1 && distance <= std::max(target.pole_pass, at_pole)) {
                     pass = s;
@@ -335,7 +342,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
     Lifts depart{};
     if (pass) {
         PoleStep step{*pass, at_the_pole(opposite), {}};
-        const Vec3 tip = piece.at(*pass).tip;
+        const Vec3 tip = piece().at(*pass).tip;
         if (*pass > 0) {
             advance(step.arrive, tip, target.tool_length, true);
         }
@@ -352,11 +359,11 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
         if (target.arc != nullptr) {
             // Travel along the arc, not only at its end.
             for (int i = 1; i < 8; ++i) {
-                const Pose between = piece.at(i / 8.0);
+                const Pose between = piece().at(i / 8.0);
                 advance(pole ? lifts : lifts_near(solver_.branches(between.axis)), between.tip, target.tool_length, true);
             }
         }
-        move_to(lifts, target.pose.tip, target, entry, depart);
+        move_to(lifts, target.pose.tip, target, entry, depart, pole ? nullptr : &found);
         write_step(entry, lifts);
         if (entry == code(Planned::Entry::reorient)) {
             steps_.put(depart);

@@ -57,7 +57,8 @@ public:
 
 private:
     static constexpr std::size_t most_chain = 5;
-    using Chain = std::array<double, most_chain>; ///< rotary joints first, then the three linear ones
+    static constexpr std::size_t first_linear = 2;
+    using Chain = std::array<double, most_chain>; ///< two rotary joints (0 where there is none), then the three linear ones
     struct Branch {
         Chain first{};
         Chain last{};
@@ -79,7 +80,8 @@ private:
     };
     using Lifts = std::array<Turns, 2>;
 
-    [[nodiscard]] Chain chain_of(const Turns& turns, const Vec3& tip, double tool_length) const;
+    [[nodiscard]] static Chain chain_of(const Turns& turns, const Vec3& linear);
+    [[nodiscard]] Chain chain_at(const Lifts& lifts, int branch, const Vec3& tip, double tool_length, const Branches* found) const;
     [[nodiscard]] bool fits(const Chain& low, const Chain& high) const;
     [[nodiscard]] std::pair<std::int32_t, std::int32_t> turn_range(std::size_t rotary, double low, double high) const;
     [[nodiscard]] double slowest(const Chain& a, const Chain& b) const;
@@ -87,8 +89,9 @@ private:
     [[nodiscard]] Lifts lifts_near(const Branches& found) const;
     [[nodiscard]] Lifts at_the_pole(bool opposite) const;
     void begin(const Lifts& lifts, const Vec3& tip, double tool_length);
-    bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway);
-    void move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart);
+    bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found = nullptr);
+    void move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart,
+                 const Branches* found = nullptr);
     void cut(const PathTarget& target, const Branches& found);
     void close();
     void settle_pending(const Branches* next);
@@ -100,7 +103,6 @@ private:
     SpoolWriter decisions_;
     Spool& decision_spool_;
     std::size_t rotary_ = 0;
-    std::size_t size_ = 0;
     int branch_count_ = 1;
     Chain per_speed_{};
     Chain travel_low_{};

@@ -89,7 +89,7 @@ Deviation deviation_bound(const InverseSolver& solver, const PathPiece& piece, c
         return {};
     }
     const double part = b.s - a.s;
-    const double turn = piece.turn() * part;
+    const double turn = w; // the axis turns no more than the joints do
     const double axis = (w * w + turn * turn) / 8;
     if (interpolation == Interpolation::tip_and_joints) {
         return {0, axis};

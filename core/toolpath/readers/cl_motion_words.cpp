@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
 
 namespace wexilum {
@@ -105,6 +106,44 @@ Status ClReader::State::finish_circle(const Statement& s, const Pose& to)
     emit(arc);
     position = to;
     return {};
+}
+
+bool ClReader::State::plain_goto(Record& out)
+{
+    if (circle || in_cycle) {
+        return false;
+    }
+    std::array<double, 6> v{};
+    const auto count = statements.peek_numbers("GOTO", v.data(), v.size());
+    if (!count || (*count != 3 && *count != 6)) {
+        return false;
+    }
+    Pose to;
+    to.tip = Vec3(v[0], v[1], v[2]) * scale - origin;
+    if (*count == 6) {
+        const Vec3 axis(v[3], v[4], v[5]);
+        const double length = axis.norm();
+        if (std::abs(length - 1) > unit_vector_tolerance) {
+            return false;
+        }
+        to.axis = axis / length;
+    } else {
+        to.axis = multi_axis && known_position ? position.axis : Vec3::UnitZ();
+    }
+    if (!rapid && known_position && position.axis.dot(to.axis) < -0.99) {
+        return false; // perhaps right round
+    }
+    out.source = {file_index, LineNumber(statements.next_line())};
+    if (rapid) {
+        out.data = record::Rapid{to};
+    } else {
+        out.data = record::Linear{to};
+    }
+    statements.skip_peeked();
+    rapid = false;
+    position = to;
+    known_position = true;
+    return true;
 }
 
 Status ClReader::State::goto_point(const Statement& s)

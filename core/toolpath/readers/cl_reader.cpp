@@ -33,6 +33,9 @@ ClReader::~ClReader() = default;
 Result<bool> ClReader::next(Record& out)
 {
     State& st = *state_;
+    if (st.ready.empty() && st.plain_goto(out)) {
+        return true;
+    }
     const auto with_file = [&](Error error) {
         error.place.file = st.file_name;
         return error;

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <charconv>
 #include <cmath>
+#include <cstring>
 
 namespace wexilum::cl {
 namespace {
@@ -44,6 +46,52 @@ std::string shown(std::string_view text)
     return text.size() > 24 ? out + "..." : out;
 }
 
+/// How many of the 8 characters at `at` are digits before the first that is none, and their value. Eight bytes at a time: the bytes
+/// are the number's digits in order, so that three multiplications add them up pairwise.
+int up_to_eight_digits(const char* at, std::uint64_t& value)
+{
+    std::uint64_t word = 0;
+    std::memcpy(&word, at, sizeof word);
+    word ^= 0x3030303030303030ULL;
+    const std::uint64_t others = ((word + 0x7676767676767676ULL) | word) & 0x8080808080808080ULL;
+    const int count = others == 0 ? 8 : std::countr_zero(others) / 8;
+    if (count == 0) {
+        value = 0;
+        return 0;
+    }
+    word <<= 8 * (8 - count);
+    word = (word * 10 + (word >> 8)) & 0x00FF00FF00FF00FFULL;
+    word = (word * 100 + (word >> 16)) & 0x0000FFFF0000FFFFULL;
+    value = (word * 10000 + (word >> 32)) & 0x00000000FFFFFFFFULL;
+    return count;
+}
+
+/// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly; nullptr for all else.
+/// Precondition: 8 readable bytes after `end`.
+const char* plain_decimal(const char* at, const char* end, double& out)
+{
+    constexpr std::array<double, 16> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+    constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
+    const bool negative = *at == '-';
+    at += negative ? 1 : 0;
+    std::uint64_t digits = 0;
+    const int whole = up_to_eight_digits(at, digits);
+    at += whole;
+    int decimals = 0;
+    if (*at == '.') {
+        std::uint64_t fraction = 0;
+        decimals = up_to_eight_digits(at + 1, fraction);
+        digits = digits * whole_powers[std::size_t(decimals)] + fraction;
+        at += 1 + decimals;
+    }
+    if (whole + decimals == 0 || whole + decimals > 15 || at > end || is_digit(*at)) {
+        return nullptr;
+    }
+    const double value = static_cast<double>(digits) / powers[std::size_t(decimals)];
+    out = negative ? -value : value;
+    return at;
+}
+
 std::string leading_word(std::string_view text)
 {
     std::size_t n = 0;
@@ -59,22 +107,20 @@ StatementReader::StatementReader(ByteSource& source, std::vector<std::string> te
     : source_(source), text_words_(std::move(text_words))
 {}
 
-Result<bool> StatementReader::read_line(std::string& line)
+Result<bool> StatementReader::fill_line(std::size_t& length)
 {
     std::size_t searched = position_;
     for (;;) {
-        const std::size_t newline = buffer_.find('\n', searched);
-        const std::size_t length = (newline == std::string::npos ? buffer_.size() : newline) - position_;
+        const void* found = std::memchr(buffer_.data() + searched, '\n', buffer_.size() - searched);
+        const std::size_t end = found == nullptr ? buffer_.size() : std::size_t(static_cast<const char*>(found) - buffer_.data());
+        length = end - position_;
         if (length > max_line_bytes) {
             return Error{ErrorKind::syntax,
                          fmt::format("the line is longer than {} bytes", max_line_bytes),
                          {{}, line_number_ + 1, 1},
                          "break it with '$', or check that this is a CL text file"};
         }
-        if (newline != std::string::npos || (ended_ && length > 0)) {
-            line.assign(buffer_, position_, length);
-            position_ = newline == std::string::npos ? buffer_.size() : newline + 1;
-            ++line_number_;
+        if (found != nullptr || (ended_ && length > 0)) {
             return true;
         }
         if (ended_) {
@@ -83,14 +129,69 @@ Result<bool> StatementReader::read_line(std::string& line)
         buffer_.erase(0, position_);
         position_ = 0;
         searched = buffer_.size();
-        std::array<char, 65536> chunk{};
-        auto got = source_.read(chunk);
+        constexpr std::size_t chunk = std::size_t{1} << 16;
+        buffer_.resize(searched + chunk);
+        auto got = source_.read(std::span(buffer_.data() + searched, chunk));
+        buffer_.resize(searched + (got ? *got : 0));
         if (!got) {
             return got.error();
         }
         ended_ = *got == 0;
-        buffer_.append(chunk.data(), *got);
     }
+}
+
+Result<bool> StatementReader::read_line(std::string& line)
+{
+    std::size_t length = 0;
+    auto more = fill_line(length);
+    if (more && *more) {
+        line.assign(buffer_, position_, length);
+        position_ = std::min(position_ + length + 1, buffer_.size());
+        ++line_number_;
+    }
+    return more;
+}
+
+std::optional<std::size_t> StatementReader::peek_numbers(std::string_view word, double* out, std::size_t most)
+{
+    std::size_t length = 0;
+    const auto more = fill_line(length);
+    if (!more || !*more || length <= word.size() || position_ + length + 8 > buffer_.size()) {
+        return std::nullopt; // the last lines of a chunk are read the other way
+    }
+    const char* at = buffer_.data() + position_;
+    const char* const end = at + length;
+    if (std::memcmp(at, word.data(), word.size()) != 0 || at[word.size()] != '/') {
+        return std::nullopt;
+    }
+    at += word.size() + 1;
+    for (std::size_t count = 0; count < most; ++count) {
+        while (at < end && is_blank(*at)) {
+            ++at;
+        }
+        const char* const stop = plain_decimal(at, end, out[count]);
+        if (stop == nullptr) {
+            return std::nullopt;
+        }
+        at = stop;
+        while (at < end && is_blank(*at)) {
+            ++at;
+        }
+        if (at == end) {
+            peeked_ = std::min(position_ + length + 1, buffer_.size());
+            return count + 1;
+        }
+        if (*at++ != ',') {
+            return std::nullopt;
+        }
+    }
+    return std::nullopt;
+}
+
+void StatementReader::skip_peeked()
+{
+    position_ = peeked_;
+    ++line_number_;
 }
 
 Place StatementReader::place_at(std::size_t offset) const

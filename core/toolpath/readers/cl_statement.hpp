@@ -35,12 +35,22 @@ public:
     /// The next statement; nothing at the end. Error places are without the file's name.
     Result<std::optional<Statement>> next();
 
+    /// The numbers of the next line where it is exactly `word` and '/' and up to `most` plain decimals between commas; the line stays
+    /// to be read. Anything else about it, errors included, gives nothing: then next() tells.
+    [[nodiscard]] std::optional<std::size_t> peek_numbers(std::string_view word, double* out, std::size_t most);
+    /// Passes the line that peek_numbers() has just read.
+    void skip_peeked();
+    /// The line number of the next line.
+    [[nodiscard]] std::uint32_t next_line() const { return line_number_ + 1; }
+
 private:
     struct Piece {
         std::size_t offset;
         std::uint32_t line;
         std::uint32_t column;
     };
+    /// Brings a whole line into the buffer; false at the end of the source.
+    Result<bool> fill_line(std::size_t& length);
     Result<bool> read_line(std::string& line);
     [[nodiscard]] Place place_at(std::size_t offset) const;
     Result<Statement> parse(const std::string& text);
@@ -50,6 +60,7 @@ private:
     std::vector<std::string> text_words_;
     std::string buffer_;
     std::size_t position_ = 0;
+    std::size_t peeked_ = 0; ///< where the line after the peeked one begins
     bool ended_ = false;
     std::uint32_t line_number_ = 0;
     std::vector<Piece> pieces_;
