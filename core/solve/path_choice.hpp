@@ -5,8 +5,8 @@
 // a pole that the cut goes through, and, where the job allows it, where the tool is retracted to reorient. Inside a stretch all
 // sheets of a branch move alike and differ by whole turns only, so a stretch is told by the smallest and largest readings and the
 // time of each branch; which sheets stay inside travel follows. The choice over the stretches is the cheapest chain: the sum over
-// all moves, those between stretches included, of the time the slowest joint needs. Ties: less turning of the rotary joints (to
-// 1e-9 rad), then the first branch, then the lowest turn.
+// all moves, those between stretches included, of the time the slowest joint needs. Ties (to 1e-9 s): less turning of the
+// rotary joints (to 1e-9 rad), then at the last stretch where they differ the first branch and the lowest turn.
 //
 // Memory does not grow with the path: a stretch's sheets go to a spool, each with the sheet it is best entered from, and the
 // chain is read off from the end.
