@@ -148,30 +148,44 @@ int post_command(const JobOptions& options)
 int replay_command(const JobOptions& options)
 {
     RealFileSystem files;
-    auto loaded = load_job(files, options.project, options.job);
-    if (!loaded) {
-        return fail(loaded.error(), options.json);
+    auto opened = open_job(files, options.project, options.job);
+    if (!opened) {
+        return fail(opened.error(), options.json);
     }
-    std::vector<std::pair<std::string, std::string>> texts;
+    std::vector<std::unique_ptr<ByteSource>> texts;
+    std::vector<ReplayStream> code;
+    FileScratch scratch;
+    std::unique_ptr<Spool> fresh;
     for (const std::string& path : options.code) {
-        auto text = files.read_all(path, std::size_t{1} << 30);
+        auto text = files.open(path);
         if (!text) {
             return fail(text.error(), options.json);
         }
-        texts.emplace_back(path, std::move(*text));
+        texts.push_back(std::move(*text));
+        code.push_back({path, texts.back().get()});
     }
-    if (texts.empty()) {
-        RunResult run = post(*loaded);
-        for (CodeFile& file : run.files) {
-            texts.emplace_back(file.name, std::move(file.text));
+    if (code.empty()) {
+        auto spool = scratch.spool();
+        if (!spool) {
+            return fail(spool.error(), options.json);
         }
+        fresh = std::move(*spool);
+        SpoolSink sink(*fresh);
+        CodeWriter writer(sink);
+        JobRecords records(files, options.project, opened->job);
+        const auto posted = post(*opened, records, scratch, writer);
+        if (const Status status = posted ? writer.finish() : Status(posted.error()); !status) {
+            return fail(status.error(), options.json);
+        }
+        texts.push_back(std::make_unique<SpoolSource>(*fresh));
+        code.push_back({program_file_name(*opened), texts.back().get()});
     }
-    std::vector<ReplayInput> code;
-    code.reserve(texts.size());
-    for (const auto& [name, text] : texts) {
-        code.push_back({name, text});
+    JobRecords records(files, options.project, opened->job);
+    const auto replayed = replay(*opened, records, code, options.from_unknown);
+    if (!replayed) {
+        return fail(replayed.error(), options.json);
     }
-    const ReplayReport report = replay(*loaded, code, options.from_unknown);
+    const ReplayReport& report = *replayed;
     if (options.json) {
         fmt::print("{}\n", json_text({{"at_records", measured_json(report.at_records)},
                                       {"between", measured_json(report.between)},
@@ -182,7 +196,7 @@ int replay_command(const JobOptions& options)
                                       {"worst", {{"source", place_json(report.worst_source)}, {"code", place_json(report.worst_code)}}},
                                       {"findings", findings_json(report.findings)}}));
     } else {
-        fmt::print("replay of {} on {}\n", loaded->job.name, loaded->machine.name);
+        fmt::print("replay of {} on {}\n", opened->job.name, opened->machine.name);
         print_replay(report);
     }
     return report.findings.has_errors() ? exit_findings : exit_fine;

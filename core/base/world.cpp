@@ -30,6 +30,16 @@ Status MemorySpool::write_at(std::uint64_t offset, std::span<const char> bytes)
     return {};
 }
 
+Result<std::size_t> SpoolSource::read(std::span<char> buffer)
+{
+    const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(buffer.size(), spool_.size() - at_));
+    if (auto status = spool_.read_at(at_, buffer.first(count)); !status) {
+        return status.error();
+    }
+    at_ += count;
+    return count;
+}
+
 void SpoolReader::refill(char* to, std::size_t count)
 {
     while (count > 0) {

@@ -78,6 +78,25 @@ public:
     [[nodiscard]] virtual std::uint64_t size() const = 0;
 };
 
+/// A spool's bytes as a source and as a sink.
+class SpoolSource final : public ByteSource {
+public:
+    explicit SpoolSource(Spool& spool) : spool_(spool) {}
+    Result<std::size_t> read(std::span<char> buffer) override;
+
+private:
+    Spool& spool_;
+    std::uint64_t at_ = 0;
+};
+class SpoolSink final : public ByteSink {
+public:
+    explicit SpoolSink(Spool& spool) : spool_(spool) {}
+    Status write(std::string_view bytes) override { return spool_.append(std::span(bytes.data(), bytes.size())); }
+
+private:
+    Spool& spool_;
+};
+
 /// Makes spools.
 class Scratch {
 public:

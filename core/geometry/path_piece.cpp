@@ -11,7 +11,7 @@ Pose PathPiece::at(double s) const
 {
     Pose pose;
     pose.tip = arc ? arc->at(s) : Vec3(from.tip + (to.tip - from.tip) * s);
-    pose.axis = great_circle(from.axis, to.axis, s);
+    pose.axis = s == 1 ? to.axis : great_circle(from.axis, to.axis, s);
     return pose;
 }
 

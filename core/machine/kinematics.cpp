@@ -73,7 +73,7 @@ Frame Kinematics::tool_from_work(const Readings& readings) const
     return frame * tool_;
 }
 
-Pose Kinematics::pose(const Readings& readings, double tool_length) const
+Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const
 {
     // The chain applied to one point and one direction, from the tool to the work.
     Vec3 axis = tool_.linear().col(2);
@@ -90,7 +90,11 @@ Pose Kinematics::pose(const Readings& readings, double tool_length) const
         const auto turned = [&](const Vec3& v) -> Vec3 {
             return v * cosine + stage.direction.cross(v) * sine + stage.direction * (stage.direction.dot(v) * (1 - cosine));
         };
-        tip = stage.point + turned(tip - stage.point);
+        const Vec3 arm = tip - stage.point;
+        if (levers != nullptr) {
+            (*levers)[stage.joint] = stage.direction.cross(arm).norm();
+        }
+        tip = stage.point + turned(arm);
         axis = turned(axis);
     }
     return {work_inverse_ * tip, work_inverse_.linear() * axis};
@@ -119,13 +123,8 @@ Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacob
 
 Readings Kinematics::levers(const Readings& readings, double tool_length) const
 {
-    const auto columns = tip_jacobian(readings, tool_length);
     Readings out = Readings::Zero(Eigen::Index(joints_.size()));
-    for (const Link& link : links_) {
-        if (joints_[link.joint.value].kind == JointKind::rotary) {
-            out[Eigen::Index(link.joint.value)] = columns.col(Eigen::Index(link.joint.value)).norm();
-        }
-    }
+    (void)pose_and_levers(readings, tool_length, &out);
     return out;
 }
 

@@ -16,7 +16,10 @@ public:
 
     /// The tool pose in the frame of the work mount; `tool_length` in mm from the gauge point to the tip.
     /// Precondition: readings.size() == joint count.
-    [[nodiscard]] Pose pose(const Readings& readings, double tool_length) const;
+    [[nodiscard]] Pose pose(const Readings& readings, double tool_length) const { return pose_and_levers(readings, tool_length, nullptr); }
+    /// The same, and the distance from the tip to the axis of each rotary joint of the chain (mm); other entries are left as they are.
+    /// `levers` may be null.
+    [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const;
     /// The frame of the tool mount seen from the work mount.
     [[nodiscard]] Frame tool_from_work(const Readings& readings) const;
 

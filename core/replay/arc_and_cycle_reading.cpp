@@ -38,9 +38,9 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
     const auto give_up = [&](std::string message, std::string cure) {
         report(Severity::error, "arc-error", "", std::move(message), std::move(cure));
         for (const char c : controller_.centre) {
-            words_in.used.insert(c);
+            words_in.use(c);
         }
-        words_in.used.insert(controller_.radius);
+        words_in.use(controller_.radius);
         go(words, to, true);
     };
     const WordMeaning* plane = use(Group::plane);
@@ -53,12 +53,12 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
     }
     const std::string letters = "XYZ";
     for (std::size_t k = 0; k < 3; ++k) {
-        const auto joint = joint_of_.find(letters[k]);
-        if (joint == joint_of_.end()) {
+        const auto joint = joint_of(letters[k]);
+        if (!joint) {
             give_up("the control has no axes X, Y and Z for an arc", "add them to the controller's axes");
             return;
         }
-        words.arc_joints[k] = int(joint->second);
+        words.arc_joints[k] = int(*joint);
     }
     const int w = function == Function::plane_xy ? 2 : function == Function::plane_zx ? 1 : 0;
     const int u = (w + 1) % 3;
@@ -144,7 +144,7 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
     }
     // The axis word of the length joint is the bottom of the hole, not a place to go to.
     const auto address = controller_.address_of(controller_.length_joint);
-    if (address && words.addresses.contains(*address)) {
+    if (address && words.contains(*address)) {
         cycle_bottom_ = to[at];
     }
     to[at] = now_[at];

@@ -3,21 +3,33 @@
 
 #include "core/replay/interpreter.hpp"
 
-#include <map>
-#include <set>
+#include <array>
+#include <cstdint>
 #include <vector>
 
 namespace wexilum {
 
 struct Interpreter::BlockWords {
     std::vector<const WordMeaning*> functions;
-    std::map<char, CodeWord> addresses;
-    mutable std::set<char> used; ///< addresses that something has read; the rest has no meaning
+    std::array<const CodeWord*, 26> addresses{}; ///< by letter
+    mutable std::uint32_t used = 0;              ///< letters that something has read, a bit each; the rest has no meaning
     bool from_known = false;
     mutable bool commanded_known = true; ///< every joint this block names had been brought somewhere before
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
 
+    void clear()
+    {
+        functions.clear();
+        addresses.fill(nullptr);
+        used = 0;
+        from_known = false;
+        commanded_known = true;
+        arc_by_centre = false;
+    }
+    [[nodiscard]] static std::size_t place(char letter) { return std::size_t(letter - 'A'); }
+    [[nodiscard]] bool contains(char letter) const { return addresses[place(letter)] != nullptr; }
+    void use(char letter) const { used |= std::uint32_t{1} << place(letter); }
     [[nodiscard]] bool has(Function function) const
     {
         for (const WordMeaning* meaning : functions) {
@@ -30,12 +42,11 @@ struct Interpreter::BlockWords {
     /// The word of an address, marked as used; nullptr where it is not in the block.
     [[nodiscard]] const CodeWord* take(char letter) const
     {
-        const auto found = addresses.find(letter);
-        if (found == addresses.end()) {
-            return nullptr;
+        const CodeWord* word = addresses[place(letter)];
+        if (word != nullptr) {
+            use(letter);
         }
-        used.insert(letter);
-        return &found->second;
+        return word;
     }
 };
 

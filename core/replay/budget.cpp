@@ -20,10 +20,9 @@ void BudgetRule::set_length_increment(double mm)
     }
 }
 
-Budget BudgetRule::at_record(const Readings& readings, double tool_length) const
+Budget BudgetRule::at_record(const Readings& levers) const
 {
     const Kinematics& kinematics = assembly_.solver->kinematics();
-    const Readings levers = kinematics.levers(readings, tool_length);
     double squares = 0;
     Budget out{computing_tip, computing_axis};
     for (const auto& link : kinematics.links()) {

@@ -17,7 +17,8 @@ public:
     void set_length_increment(double mm);
 
     /// At a record: every word is off by half an increment, rotary words at their lever arm.
-    [[nodiscard]] Budget at_record(const Readings& readings, double tool_length) const;
+    /// `levers`: of the rotary joints (mm).
+    [[nodiscard]] Budget at_record(const Readings& levers) const;
     /// How a block moves along its piece of the path.
     struct Motion {
         bool rotary_moves = false; ///< joints in proportion are not the great circle

@@ -9,8 +9,13 @@
 #include <cmath>
 
 namespace wexilum {
+namespace {
 
-Comparer::Comparer(const Assembly& assembly, const std::vector<Expected>& path, ReplayReport& report)
+constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the path's next tool change is not looked for
+
+} // namespace
+
+Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report)
     : assembly_(assembly), path_(path), report_(report), budget_(assembly), part_inverse_(assembly.setup.part.inverse()),
       last_set_(assembly.machine.joints.size())
 {}
@@ -27,7 +32,18 @@ Pose Comparer::pose_at(const ReplayMove& move, double u) const { return pose_of(
 Comparer::Seen Comparer::see(const ReplayMove& move)
 {
     budget_.set_length_increment(move.length_increment);
-    return {move, pose_of(move.from, move.tool_length), pose_of(move.to, move.tool_length), budget_.at_record(move.to, move.tool_length)};
+    Readings levers = Readings::Zero(move.to.size());
+    const Pose to = transformed(part_inverse_, assembly_.solver->kinematics().pose_and_levers(move.to, move.tool_length, &levers));
+    const bool goes_on = before_tool_length_ == move.tool_length && before_end_.size() == move.from.size() && before_end_ == move.from;
+    Seen seen{move, goes_on ? before_pose_ : pose_of(move.from, move.tool_length), to, budget_.at_record(levers), lever_term(levers), 0};
+    for (const JointIndex j : assembly_.solver->rotary()) {
+        const auto at = Eigen::Index(j.value);
+        seen.turn = std::max(seen.turn, std::abs(move.to[at] - move.from[at]));
+    }
+    before_end_ = move.to;
+    before_tool_length_ = move.tool_length;
+    before_pose_ = to;
+    return seen;
 }
 
 bool Comparer::within(const Deviation& deviation, const Budget& budget)
@@ -40,7 +56,7 @@ void Comparer::find(Severity severity, const char* kind, const std::string& subj
 {
     Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
     if (item != nullptr) {
-        finding.source = place_of(assembly_.toolpath.files, item->source);
+        finding.source = place_of(path_.files(), item->source);
     }
     if (block.value != 0) {
         finding.code = {code_file_, block.value, 0};
@@ -57,7 +73,7 @@ void Comparer::note(Measured& measured, const Deviation& deviation, const Budget
     const double ratio = std::max(deviation.tip / budget.tip, deviation.axis / budget.axis);
     if (ratio > report_.worst_ratio) {
         report_.worst_ratio = ratio;
-        report_.worst_source = place_of(assembly_.toolpath.files, item.source);
+        report_.worst_source = place_of(path_.files(), item.source);
         report_.worst_code = {code_file_, block.value, 0};
     }
     if (!within(deviation, budget)) {
@@ -90,7 +106,7 @@ void Comparer::advance(const Pose& at)
 void Comparer::uncovered(std::size_t from, std::size_t to)
 {
     for (std::size_t i = from; i < to; ++i) {
-        const Expected& item = path_[i];
+        const Expected& item = *path_.at(i);
         switch (item.kind) {
         case Expected::Kind::tool_change:
             find(Severity::error, "tool-change-missing", "", fmt::format("the program does not change to tool {}", item.tool),
@@ -119,10 +135,12 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
 {
     pass_tiny(nullptr);
     std::size_t at = next_;
-    while (at < path_.size() && path_[at].kind != Expected::Kind::tool_change) {
+    const std::size_t end = next_ + farthest_tool_change;
+    while (at < end && path_.at(at) != nullptr && path_.at(at)->kind != Expected::Kind::tool_change) {
         ++at;
     }
-    if (at == path_.size()) {
+    const Expected* change = at < end ? path_.at(at) : nullptr;
+    if (change == nullptr) {
         find(Severity::error, "tool-change-extra", "", fmt::format("the program changes to tool {}, the path does not", tool),
              "take the tool change away", nullptr, block);
         return;
@@ -131,9 +149,9 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
         miss_rapids();
     }
     uncovered(next_, at);
-    if (path_[at].tool != tool) {
-        find(Severity::error, "tool-differs", "", fmt::format("the program takes tool {}, the path asks for tool {}", tool, path_[at].tool),
-             "correct the tool word", &path_[at], block);
+    if (change->tool != tool) {
+        find(Severity::error, "tool-differs", "", fmt::format("the program takes tool {}, the path asks for tool {}", tool, change->tool),
+             "correct the tool word", change, block);
     }
     next_ = at;
     advance({});
@@ -196,12 +214,15 @@ void Comparer::finish()
         ++report_.uncovered;
         ++next_;
     }
-    uncovered(next_, path_.size());
-    next_ = path_.size();
+    for (; current() != nullptr; ++next_) {
+        uncovered(next_, next_ + 1);
+        path_.pass(next_);
+    }
 }
 
 void Comparer::move(const ReplayMove& move)
 {
+    path_.pass(next_);
     const Seen seen = see(move);
     for (std::size_t i = 0; i < last_set_.size(); ++i) {
         if (std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) > 1e-12) {

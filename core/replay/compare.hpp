@@ -39,7 +39,7 @@ struct ReplayReport {
 class Comparer final : public ReplaySink {
 public:
     /// Everything must outlive the comparer.
-    Comparer(const Assembly& assembly, const std::vector<Expected>& path, ReplayReport& report);
+    Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report);
 
     /// The file that the following blocks come from, for places.
     void begin_file(const std::string& name);
@@ -58,7 +58,9 @@ private:
         const ReplayMove& move;
         Pose from;
         Pose to;
-        Budget budget; ///< at a record
+        Budget budget;         ///< at a record
+        double lever_term = 0; ///< mm: rotary increments at their levers
+        double turn = 0;       ///< rad: the largest way of a rotary joint
     };
     /// A hole being drilled.
     struct Hole {
@@ -74,9 +76,10 @@ private:
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word.
     [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted) const;
     [[nodiscard]] std::optional<Readings> exact_readings(const Pose& wanted, double tool_length, const Readings& near) const;
-    [[nodiscard]] Readings allowed_misfit(const Readings& readings, double tool_length) const;
+    [[nodiscard]] Readings allowed_misfit(double lever_term) const;
+    [[nodiscard]] double lever_term(const Readings& levers) const;
     void check_after_end(const Seen& seen);
-    [[nodiscard]] const Expected* current() const { return next_ < path_.size() ? &path_[next_] : nullptr; }
+    [[nodiscard]] const Expected* current() { return path_.at(next_); }
 
     // Links.
     void rapid(const Seen& seen);
@@ -91,6 +94,7 @@ private:
     void pass_tiny(const Seen* seen);
     [[nodiscard]] double place_by_time(const Seen& seen, const Expected& item, double s, double& reach);
     void sample(const Seen& seen, const Expected& item);
+    bool standing_turn(const Seen& seen, const Expected& item);
     void check_feed(const Seen& seen, const Expected& item, double s0, double s1);
     void check_state(const Seen& seen, const Expected& item);
     void check_rotary_words(const Seen& seen, const Expected& item, double s, double reach);
@@ -112,7 +116,7 @@ private:
               BlockNumber block, double worst = 0);
 
     const Assembly& assembly_;
-    const std::vector<Expected>& path_;
+    ExpectedPath& path_;
     std::string code_file_;
     ReplayReport& report_;
     BudgetRule budget_;
@@ -131,6 +135,10 @@ private:
     std::vector<BlockNumber> nearest_set_; // last_set_ at that time
     bool any_rapid_ = false;
     std::vector<BlockNumber> last_set_; // by joint
+    // Where the move before ended.
+    Readings before_end_;
+    double before_tool_length_ = 0;
+    Pose before_pose_;
 };
 
 } // namespace wexilum

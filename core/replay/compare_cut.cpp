@@ -16,6 +16,7 @@ const double close_axis = to_rad(0.5); // rad
 constexpr std::size_t look_ahead_items = 60;
 constexpr double feed_tolerance_percent = 0.5;
 constexpr double shortest_timed = 0.01; // mm
+constexpr double small_turn = 0.02;     // rad
 
 /// Turn of the tool axis per mm of the tip's way; 0 where the tip stands still.
 double axis_rate(const PathPiece& piece)
@@ -42,10 +43,10 @@ void Comparer::cut(const Seen& seen)
     const Expected& item = *current();
     const Deviation at_end = deviation_at(item.piece, 1, seen.to);
     const double s = item.piece.project(seen.to, progress_);
-    const Deviation on_way = deviation_at(item.piece, s, seen.to);
     const bool standing = item.piece.length() < still_length && item.piece.turn() < 1e-9;
     const bool is_end = within(at_end, seen.budget) && (!item.piece.arc || s > progress_ || standing);
     const bool ahead = s > progress_ && s < 1;
+    const Deviation on_way = is_end ? at_end : deviation_at(item.piece, s, seen.to);
     if (is_end || (ahead && within(on_way, BudgetRule::on_way(seen.budget, axis_rate(item.piece))))) {
         sample(seen, item);
         check_state(seen, item);
@@ -65,7 +66,7 @@ void Comparer::cut(const Seen& seen)
         }
         return;
     }
-    if (nearly_reached(seen) || look_ahead(seen)) {
+    if (standing_turn(seen, item) || nearly_reached(seen) || look_ahead(seen)) {
         return;
     }
     if (at_end.tip < close_tip && at_end.axis < close_axis) {
@@ -84,21 +85,46 @@ void Comparer::cut(const Seen& seen)
     }
 }
 
+bool Comparer::standing_turn(const Seen& seen, const Expected& item)
+{
+    // At a pole the rotary joints may turn while the tool keeps its place and its axis.
+    const Budget budget = budget_.between(seen.budget, {true, false, false, false, axis_rate(item.piece)});
+    const double there = progress_;
+    if (seen.turn <= 1e-9 || !within(deviation_at(item.piece, there, seen.to), BudgetRule::on_way(seen.budget, axis_rate(item.piece)))) {
+        return false;
+    }
+    Deviation worst;
+    for (int i = 1; i <= 8; ++i) {
+        const Deviation d = deviation_at(item.piece, there, pose_at(seen.move, i / 8.0));
+        worst.tip = std::max(worst.tip, d.tip);
+        worst.axis = std::max(worst.axis, d.axis);
+    }
+    if (!within(worst, budget)) {
+        return false;
+    }
+    check_state(seen, item);
+    note(report_.between, worst, budget, item, seen.move.block);
+    return true;
+}
+
 bool Comparer::look_ahead(const Seen& seen)
 {
-    const std::size_t end = std::min(path_.size(), next_ + look_ahead_items);
-    for (std::size_t i = next_ + 1; i < end && path_[i].kind == Expected::Kind::feed; ++i) {
-        if (!within(deviation_at(path_[i].piece, 1, seen.to), seen.budget)) {
+    for (std::size_t i = next_ + 1; i < next_ + look_ahead_items; ++i) {
+        const Expected* item = path_.at(i);
+        if (item == nullptr || item->kind != Expected::Kind::feed) {
+            return false;
+        }
+        if (!within(deviation_at(item->piece, 1, seen.to), seen.budget)) {
             continue;
         }
         for (std::size_t missing = next_; missing < i; ++missing) {
             find(Severity::error, "uncovered", "", "the program cuts the corner: no block ends at this record",
-                 "restore the block that ends there", &path_[missing], seen.move.block);
+                 "restore the block that ends there", path_.at(missing), seen.move.block);
             ++report_.uncovered;
         }
         next_ = i;
         progress_ = 0;
-        reached(seen, path_[i], deviation_at(path_[i].piece, 1, seen.to));
+        reached(seen, *item, deviation_at(item->piece, 1, seen.to));
         advance(seen.to);
         return true;
     }
@@ -111,7 +137,7 @@ bool Comparer::nearly_reached(const Seen& seen)
     if (progress_ <= 0 || progress_short_.tip >= close_tip || progress_short_.axis >= close_axis) {
         return false;
     }
-    const Expected& item = path_[next_];
+    const Expected& item = *current();
     note(report_.at_records, progress_short_, seen.budget, item, progress_block_);
     advance(item.piece.to);
     cut(seen);
@@ -121,16 +147,11 @@ bool Comparer::nearly_reached(const Seen& seen)
 void Comparer::sample(const Seen& seen, const Expected& item)
 {
     const ReplayMove& m = seen.move;
-    double turn = 0;
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        if (assembly_.machine.joints[i].kind == JointKind::rotary) {
-            turn = std::max(turn, std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]));
-        }
-    }
-    const bool rotary = turn > 1e-9;
+    const bool rotary = seen.turn > 1e-9;
     const Budget budget = budget_.between(
         seen.budget, {rotary, item.piece.arc && !m.arc, m.arc && m.arc_by_centre, m.arc && !m.arc_by_centre, axis_rate(item.piece)});
-    const int parts = rotary || m.arc || item.piece.arc ? 16 : 2;
+    // Joints in proportion leave a straight way along a parabola whose top is in the middle, the better the less they turn.
+    const int parts = seen.turn > small_turn || m.arc || item.piece.arc ? 16 : 2;
     Deviation worst;
     double lo = progress_;
     for (int i = 1; i <= parts; ++i) {

@@ -22,12 +22,7 @@ void Comparer::check_link(const Seen& seen)
 {
     const ReplayMove& m = seen.move;
     const Machine& machine = assembly_.machine;
-    double turn = 0;
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        if (machine.joints[i].kind == JointKind::rotary) {
-            turn = std::max(turn, std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]));
-        }
-    }
+    const double turn = seen.turn;
     const bool retracted = machine.retract && [&] {
         const auto at = Eigen::Index(machine.retract->value);
         const double home = machine.joints[machine.retract->value].home;
@@ -94,8 +89,9 @@ void Comparer::check_link(const Seen& seen)
 
 bool Comparer::match_rapid(const Seen& seen)
 {
-    for (std::size_t i = next_; i < path_.size() && path_[i].kind == Expected::Kind::rapid; ++i) {
-        const Deviation d{(seen.to.tip - path_[i].piece.to.tip).norm(), angle_between(seen.to.axis, path_[i].piece.to.axis)};
+    for (std::size_t i = next_; path_.at(i) != nullptr && path_.at(i)->kind == Expected::Kind::rapid; ++i) {
+        const Pose& wanted = path_.at(i)->piece.to;
+        const Deviation d{(seen.to.tip - wanted.tip).norm(), angle_between(seen.to.axis, wanted.axis)};
         if (i == next_) {
             const double far = d.tip + d.axis * 100;
             if (!any_rapid_ || far <= nearest_) {
@@ -109,12 +105,11 @@ bool Comparer::match_rapid(const Seen& seen)
             continue;
         }
         if (i > next_) {
-            const std::size_t wanted = i;
-            while (next_ < wanted) {
+            while (next_ < i) {
                 miss_rapids();
             }
         }
-        reached(seen, path_[i], d);
+        reached(seen, *path_.at(i), d);
         advance(seen.to);
         // The same place again is reached as well.
         while (current() != nullptr && current()->kind == Expected::Kind::rapid &&

@@ -2,6 +2,7 @@
 #include "core/replay/compare.hpp"
 
 #include "core/base/units.hpp"
+#include "core/solve/path_choice.hpp"
 
 #include <fmt/format.h>
 
@@ -13,30 +14,44 @@ namespace wexilum {
 std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool_length, const Readings& near) const
 {
     const InverseSolver& solver = *assembly_.solver;
-    std::optional<Readings> best;
+    const Pose pose = transformed(assembly_.setup.part, wanted);
+    const Branches found = solver.branches(pose.axis);
+    if (found.count == 0 || found.pole <= at_pole) {
+        return std::nullopt;
+    }
+    const Turns stand = solver.turns_of(near);
+    Turns best{};
     double least = 0;
-    for (const Candidate& candidate : solver.solve(transformed(assembly_.setup.part, wanted), tool_length, near).list) {
+    for (int branch = 0; branch < found.count; ++branch) {
+        Turns turns = found.turns[std::size_t(branch)];
         double far = 0;
-        for (const JointIndex j : solver.rotary()) {
-            far = std::max(far, std::abs(candidate.readings[Eigen::Index(j.value)] - near[Eigen::Index(j.value)]));
+        for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
+            turns[i] += 2 * pi * std::round((stand[i] - turns[i]) / (2 * pi));
+            far = std::max(far, std::abs(turns[i] - stand[i]));
         }
-        if (candidate.pole > 1e-6 && (!best || far < least)) {
-            best = candidate.readings;
+        if (branch == 0 || far < least) {
+            best = turns;
             least = far;
         }
     }
-    return best;
+    Readings out = near;
+    solver.set_turns(out, best);
+    solver.set_linear(out, pose.tip, tool_length);
+    return out;
 }
 
-Readings Comparer::allowed_misfit(const Readings& readings, double tool_length) const
+double Comparer::lever_term(const Readings& levers) const
 {
-    const InverseSolver& solver = *assembly_.solver;
-    const Readings levers = solver.kinematics().levers(readings, tool_length);
-    double lever_term = 0;
-    for (const JointIndex j : solver.rotary()) {
-        lever_term += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
+    double sum = 0;
+    for (const JointIndex j : assembly_.solver->rotary()) {
+        sum += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
     }
-    Readings out(readings.size());
+    return sum;
+}
+
+Readings Comparer::allowed_misfit(double lever_term) const
+{
+    Readings out(Eigen::Index(assembly_.machine.joints.size()));
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
         out[Eigen::Index(i)] = budget_.half_increment(i) * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
@@ -50,7 +65,7 @@ BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumbe
     if (!exact) {
         return move.block;
     }
-    const Readings allowed = allowed_misfit(move.to, move.tool_length);
+    const Readings allowed = allowed_misfit(lever_term(assembly_.solver->kinematics().levers(move.to, move.tool_length)));
     double worst = 1;
     BlockNumber out = move.block;
     for (const auto& link : assembly_.solver->kinematics().links()) {
@@ -101,7 +116,7 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
         slope = (*beyond - *here) / step;
         reach /= std::max(item.piece.length(), still_length);
     }
-    const Readings allowed = allowed_misfit(stand, seen.move.tool_length);
+    const Readings allowed = allowed_misfit(seen.lever_term);
     std::size_t joint = 0;
     const auto misfit = [&](double ds) {
         double worst = 0;

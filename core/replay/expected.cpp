@@ -3,127 +3,115 @@
 #include "core/toolpath/arc_piece.hpp"
 
 namespace wexilum {
-namespace {
+bool ExpectedPath::read_more()
+{
+    if (ended_) {
+        return false;
+    }
+    auto more = records_.next(record_);
+    if (!more || !*more) {
+        status_ = more ? Status() : Status(more.error());
+        ended_ = true;
+        return false;
+    }
+    std::visit([&](const auto& r) { on(r); }, record_.data);
+    ++index_;
+    return true;
+}
 
-class Builder {
-public:
-    explicit Builder(const Assembly& assembly) : a_(assembly) {}
+Expected& ExpectedPath::add(Expected::Kind kind)
+{
+    Expected& item = window_.emplace_back(state_);
+    item.kind = kind;
+    item.record = index_;
+    item.source = record_.source;
+    return item;
+}
 
-    std::vector<Expected> build()
-    {
-        for (index_ = 0; index_ < a_.toolpath.records.size(); ++index_) {
-            std::visit([&](const auto& r) { on(r); }, a_.toolpath.records[index_].data);
-        }
-        return std::move(out_);
-    }
+void ExpectedPath::motion(Expected::Kind kind, const PathPiece& piece)
+{
+    Expected& item = add(kind);
+    item.piece = piece;
+    item.start_known = here_.has_value();
+    here_ = piece.to;
+}
 
-private:
-    Expected& add(Expected::Kind kind)
-    {
-        Expected item = state_;
-        item.kind = kind;
-        item.record = index_;
-        item.source = a_.toolpath.records[index_].source;
-        out_.push_back(std::move(item));
-        return out_.back();
-    }
+void ExpectedPath::on(const record::Rapid& r) { motion(Expected::Kind::rapid, {here_.value_or(r.to), r.to, std::nullopt}); }
 
-    void motion(Expected::Kind kind, const PathPiece& piece)
-    {
-        Expected& item = add(kind);
-        item.piece = piece;
-        item.start_known = here_.has_value();
-        here_ = piece.to;
-    }
+void ExpectedPath::on(const record::Linear& r)
+{
+    // The first motion with a tool has no way of its own, only an end.
+    motion(here_ ? Expected::Kind::feed : Expected::Kind::rapid, {here_.value_or(r.to), r.to, std::nullopt});
+}
 
-    void on(const record::From&) {} // only says where the tool is thought to stand
-    void on(const record::Rapid& r) { motion(Expected::Kind::rapid, {here_.value_or(r.to), r.to, std::nullopt}); }
-    void on(const record::Linear& r)
-    {
-        // The first motion with a tool has no way of its own, only an end.
-        motion(here_ ? Expected::Kind::feed : Expected::Kind::rapid, {here_.value_or(r.to), r.to, std::nullopt});
+void ExpectedPath::on(const record::Circular& r)
+{
+    if (!here_) {
+        motion(Expected::Kind::rapid, {r.to, r.to, std::nullopt});
+        return;
     }
-    void on(const record::Circular& r)
-    {
-        if (!here_) {
-            motion(Expected::Kind::rapid, {r.to, r.to, std::nullopt});
-            return;
-        }
-        motion(Expected::Kind::feed, arc_piece(Frame::Identity(), *here_, r));
-    }
-    void on(const record::CycleStart& r)
-    {
-        const auto plan = plan_cycle(r);
-        plan_ = plan.ok() ? std::optional(plan.value()) : std::nullopt;
-        const auto feed = r.parameters.find("feed");
-        const auto per_rev = r.parameters.find("feed_per_rev");
-        cycle_feed_ = feed == r.parameters.end() ? 0 : feed->second;
-        cycle_per_rev_ = per_rev == r.parameters.end() ? 0 : per_rev->second;
-    }
-    void on(const record::CyclePoint& r)
-    {
-        if (!plan_) {
-            return;
-        }
-        motion(Expected::Kind::hole, {r.at, r.at, std::nullopt});
-        Expected& item = out_.back();
-        item.plan = *plan_;
-        here_ = Pose{r.at.tip + r.at.axis * plan_->retreat, r.at.axis};
-        if (cycle_per_rev_ > 0) {
-            item.feed_mode = FeedMode::per_revolution;
-            item.feed = cycle_per_rev_;
-        } else if (cycle_feed_ > 0) {
-            item.feed_mode = FeedMode::per_minute;
-            item.feed = cycle_feed_;
-        }
-    }
-    void on(const record::CycleEnd&) { plan_.reset(); }
-    void on(const record::ToolChange& r)
-    {
-        if (r.number == state_.tool) {
-            return;
-        }
-        const Tool* tool = a_.setup.find_tool(r.number);
-        state_.tool = r.number;
-        state_.tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
-        add(Expected::Kind::tool_change);
-        here_.reset();
-    }
-    void on(const record::Feed& r)
-    {
-        state_.feed_mode = r.mode;
-        state_.feed = r.value;
-    }
-    void on(const record::Spindle& r)
-    {
-        state_.spindle = r.state;
-        if (r.state != record::SpindleState::off) {
-            state_.spindle_rpm = r.speed_rpm;
-        }
-    }
-    void on(const record::Coolant& r) { state_.coolant = r.state; }
-    void on(const record::Stop&) { add(Expected::Kind::stop); }
-    void on(const record::OptionalStop&) { add(Expected::Kind::optional_stop); }
-    void on(const record::Dwell& r)
-    {
-        const double seconds = !r.revolutions ? r.amount : state_.spindle_rpm > 0 ? r.amount * 60 / state_.spindle_rpm : 0;
-        add(Expected::Kind::dwell).dwell = seconds;
-    }
-    template <typename T>
-    void on(const T&) // names, comments, inserted text, unknown words: nothing that moves
-    {}
+    motion(Expected::Kind::feed, arc_piece(Frame::Identity(), *here_, r));
+}
 
-    const Assembly& a_;
-    std::vector<Expected> out_;
-    Expected state_;
-    std::size_t index_ = 0;
-    std::optional<Pose> here_;
-    std::optional<CyclePlan> plan_;
-    double cycle_feed_ = 0;
-    double cycle_per_rev_ = 0;
-};
+void ExpectedPath::on(const record::CycleStart& r)
+{
+    const auto plan = plan_cycle(r);
+    plan_ = plan.ok() ? std::optional(plan.value()) : std::nullopt;
+    const auto feed = r.parameters.find("feed");
+    const auto per_rev = r.parameters.find("feed_per_rev");
+    cycle_feed_ = feed == r.parameters.end() ? 0 : feed->second;
+    cycle_per_rev_ = per_rev == r.parameters.end() ? 0 : per_rev->second;
+}
 
-} // namespace
+void ExpectedPath::on(const record::CyclePoint& r)
+{
+    if (!plan_) {
+        return;
+    }
+    motion(Expected::Kind::hole, {r.at, r.at, std::nullopt});
+    Expected& item = window_.back();
+    item.plan = *plan_;
+    here_ = Pose{r.at.tip + r.at.axis * plan_->retreat, r.at.axis};
+    if (cycle_per_rev_ > 0) {
+        item.feed_mode = FeedMode::per_revolution;
+        item.feed = cycle_per_rev_;
+    } else if (cycle_feed_ > 0) {
+        item.feed_mode = FeedMode::per_minute;
+        item.feed = cycle_feed_;
+    }
+}
+
+void ExpectedPath::on(const record::ToolChange& r)
+{
+    if (r.number == state_.tool) {
+        return;
+    }
+    const Tool* tool = assembly_.setup.find_tool(r.number);
+    state_.tool = r.number;
+    state_.tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
+    add(Expected::Kind::tool_change);
+    here_.reset();
+}
+
+void ExpectedPath::on(const record::Feed& r)
+{
+    state_.feed_mode = r.mode;
+    state_.feed = r.value;
+}
+
+void ExpectedPath::on(const record::Spindle& r)
+{
+    state_.spindle = r.state;
+    if (r.state != record::SpindleState::off) {
+        state_.spindle_rpm = r.speed_rpm;
+    }
+}
+
+void ExpectedPath::on(const record::Dwell& r)
+{
+    const double seconds = !r.revolutions ? r.amount : state_.spindle_rpm > 0 ? r.amount * 60 / state_.spindle_rpm : 0;
+    add(Expected::Kind::dwell).dwell = seconds;
+}
 
 double Expected::seconds(double length, double whole_length) const
 {
@@ -134,7 +122,5 @@ double Expected::seconds(double length, double whole_length) const
     }
     return 0;
 }
-
-std::vector<Expected> expected_path(const Assembly& assembly) { return Builder(assembly).build(); }
 
 } // namespace wexilum

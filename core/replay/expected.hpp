@@ -4,8 +4,11 @@
 #include "core/geometry/path_piece.hpp"
 #include "core/run/assembly.hpp"
 #include "core/toolpath/cycle.hpp"
+#include "core/toolpath/record_source.hpp"
 
+#include <deque>
 #include <optional>
+#include <string>
 #include <vector>
 
 namespace wexilum {
@@ -31,7 +34,70 @@ struct Expected {
     [[nodiscard]] double seconds(double length, double whole_length) const;
 };
 
-/// Builds the list for all operations of the job.
-[[nodiscard]] std::vector<Expected> expected_path(const Assembly& assembly);
+/// The expected path as a window over a stream of records: items are numbered from 0, made when they are asked for, and gone when they
+/// are passed.
+class ExpectedPath {
+public:
+    /// Both must outlive the path.
+    ExpectedPath(const Assembly& assembly, RecordSource& records) : assembly_(assembly), records_(records) {}
+
+    /// Item `index`; nullptr behind the last. The pointer lives until the item is passed. Precondition: not passed yet.
+    [[nodiscard]] const Expected* at(std::size_t index)
+    {
+        while (index - first_ >= window_.size()) {
+            if (!read_more()) {
+                return nullptr;
+            }
+        }
+        return &window_[index - first_];
+    }
+    /// Items before `index` are not asked for again.
+    void pass(std::size_t index)
+    {
+        for (; first_ < index && !window_.empty(); ++first_) {
+            window_.pop_front();
+        }
+    }
+    [[nodiscard]] const std::vector<std::string>& files() const { return records_.files(); }
+    /// An error of the source; the path then ends where it happened.
+    [[nodiscard]] const Status& status() const { return status_; }
+
+private:
+    bool read_more();
+    Expected& add(Expected::Kind kind);
+    void motion(Expected::Kind kind, const PathPiece& piece);
+
+    void on(const record::From&) {} // only says where the tool is thought to stand
+    void on(const record::Rapid& r);
+    void on(const record::Linear& r);
+    void on(const record::Circular& r);
+    void on(const record::CycleStart& r);
+    void on(const record::CyclePoint& r);
+    void on(const record::CycleEnd&) { plan_.reset(); }
+    void on(const record::ToolChange& r);
+    void on(const record::Feed& r);
+    void on(const record::Spindle& r);
+    void on(const record::Coolant& r) { state_.coolant = r.state; }
+    void on(const record::Stop&) { add(Expected::Kind::stop); }
+    void on(const record::OptionalStop&) { add(Expected::Kind::optional_stop); }
+    void on(const record::Dwell& r);
+    template <typename T>
+    void on(const T&) // names, comments, inserted text, unknown words: nothing that moves
+    {}
+
+    const Assembly& assembly_;
+    RecordSource& records_;
+    std::deque<Expected> window_;
+    std::size_t first_ = 0; ///< number of the window's first item
+    Status status_;
+    bool ended_ = false;
+    Record record_;
+    std::size_t index_ = 0;
+    Expected state_;
+    std::optional<Pose> here_;
+    std::optional<CyclePlan> plan_;
+    double cycle_feed_ = 0;
+    double cycle_per_rev_ = 0;
+};
 
 } // namespace wexilum

@@ -53,13 +53,17 @@ Readings ReplayMove::at(double u) const
 Interpreter::Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown,
                          const std::string& file_name, ReplaySink& sink, FindingList& findings)
     : controller_(controller), machine_(machine), memory_(std::move(memory)), from_unknown_(from_unknown), file_name_(file_name),
-      sink_(sink), findings_(findings), now_(machine.home()), known_(machine.joints.size(), false)
+      sink_(sink), findings_(findings), words_(std::make_unique<BlockWords>()), now_(machine.home())
 {
     for (const auto& [address, id] : controller.axes) {
         if (const auto joint = machine.find_joint(id)) {
-            joint_of_[address] = joint->value;
+            joint_of_.emplace_back(address, joint->value);
         }
     }
+    for (const auto& [word, meaning] : controller.words) {
+        function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
+    }
+    all_known_ = (std::uint32_t{1} << machine.joints.size()) - 1;
     if (const auto joint = machine.find_joint(controller.length_joint)) {
         length_joint_ = joint->value;
     }
@@ -68,6 +72,18 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
     }
     const WordMeaning* units = state_[std::size_t(Group::units)].meaning;
     unit_ = units != nullptr && units->function == Function::inches ? mm_per_inch : 1;
+}
+
+Interpreter::~Interpreter() = default;
+
+std::optional<std::size_t> Interpreter::joint_of(char address) const
+{
+    for (const auto& [letter, joint] : joint_of_) {
+        if (letter == address) {
+            return joint;
+        }
+    }
+    return std::nullopt;
 }
 
 void Interpreter::report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure,
@@ -92,19 +108,18 @@ const WordMeaning* Interpreter::use(Group group)
 void Interpreter::line(std::string_view text)
 {
     block_ = BlockNumber(block_.value + 1);
-    auto block = read_block(controller_, text, block_);
-    if (!block) {
-        report(Severity::error, "code-error", "", block.error().message, block.error().cure);
+    if (const auto status = read_block(controller_, text, block_, read_); !status) {
+        report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
     }
-    if (block->words.empty()) {
+    if (read_.words.empty()) {
         return;
     }
     if (ended_) {
         report(Severity::error, "after-end", "", "the program goes on after its end", "take these blocks away, or the end before them");
         return;
     }
-    run(*block);
+    run(read_);
 }
 
 void Interpreter::finish()
@@ -117,7 +132,9 @@ void Interpreter::finish()
 bool Interpreter::sort_words(const CodeBlock& block, BlockWords& out)
 {
     for (const CodeWord& word : block.words) {
-        const auto found = controller_.words.find(normalised_word(word.letter + word.number));
+        const bool may_do = (function_letters_ >> BlockWords::place(word.letter) & 1U) != 0;
+        const auto found =
+            may_do ? controller_.words.find(normalised_word(word.letter + std::string(word.number))) : controller_.words.end();
         if (found != controller_.words.end()) {
             const Group group = group_of(found->second.function);
             for (const WordMeaning* other : out.functions) {
@@ -135,10 +152,12 @@ bool Interpreter::sort_words(const CodeBlock& block, BlockWords& out)
                    "correct the word, or add it to the controller's words");
             return false;
         }
-        if (!out.addresses.emplace(word.letter, word).second) {
+        const CodeWord*& place = out.addresses[BlockWords::place(word.letter)];
+        if (place != nullptr) {
             report(Severity::error, "code-error", "", fmt::format("the word {} stands twice in the block", word.letter), "write it once");
             return false;
         }
+        place = &word;
         if (std::abs(word.value) > largest) {
             report(Severity::error, "code-error", "", fmt::format("the word {}{} is beyond 1e7", word.letter, word.number.substr(0, 24)),
                    "correct the number");
@@ -158,23 +177,26 @@ double Interpreter::length_value(const CodeWord& word) const { return plain_valu
 double Interpreter::offset(std::size_t joint)
 {
     const WordMeaning* meaning = use(Group::offset);
-    double out = 0;
-    if (meaning != nullptr) {
-        const auto found = memory_.offsets.find(meaning->work_register);
+    if (meaning != offset_meaning_ || offsets_.empty()) {
+        offset_meaning_ = meaning;
+        offsets_.assign(machine_.joints.size(), 0.0);
+        const auto found = meaning == nullptr ? memory_.offsets.end() : memory_.offsets.find(meaning->work_register);
         if (found != memory_.offsets.end()) {
-            const auto value = found->second.find(joint);
-            out = value == found->second.end() ? 0 : value->second;
-        } else {
+            for (const auto& [index, value] : found->second) {
+                offsets_[index] = value;
+            }
+        } else if (meaning != nullptr) {
             report(Severity::error, "offset-missing", meaning->work_register,
                    fmt::format("the offset register {} is empty", meaning->work_register), "state it in the setup");
         }
     }
-    return out + (joint == length_joint_ ? length_shift_ : 0);
+    return offsets_[joint] + (joint == length_joint_ ? length_shift_ : 0);
 }
 
 void Interpreter::run(const CodeBlock& block)
 {
-    BlockWords words;
+    BlockWords& words = *words_;
+    words.clear();
     if (!sort_words(block, words)) {
         return;
     }
@@ -193,10 +215,11 @@ void Interpreter::run(const CodeBlock& block)
             changed_ = true;
         }
     }
-    for (const auto& [letter, word] : words.addresses) {
-        if (!words.used.contains(letter)) {
+    for (const CodeWord& word : block.words) {
+        const auto at = BlockWords::place(word.letter);
+        if (words.addresses[at] == &word && (words.used >> at & 1U) == 0) {
             report(Severity::error, "code-error", "",
-                   fmt::format("the word {}{} has no meaning in this block", letter, word.number.substr(0, 24)),
+                   fmt::format("the word {}{} has no meaning in this block", word.letter, word.number.substr(0, 24)),
                    "take it away, or add what it belongs to");
         }
     }
@@ -238,7 +261,7 @@ void Interpreter::apply_state(BlockWords& words)
         if (meaning->function == Function::length_off) {
             length_shift_ = 0;
         }
-        if (meaning->function == Function::length_on && !words.addresses.contains(controller_.length_register)) {
+        if (meaning->function == Function::length_on && !words.contains(controller_.length_register)) {
             report(Severity::error, "code-error", "",
                    fmt::format("a length is called without the register word {}", controller_.length_register),
                    "write the register in the same block");
@@ -316,7 +339,7 @@ void Interpreter::apply_tool(const BlockWords& words)
     }
     for (const auto& [id, place] : controller_.change_position) {
         const auto joint = machine_.find_joint(id);
-        if (joint && (!known_[joint->value] || std::abs(now_[Eigen::Index(joint->value)] - place) > 1e-6)) {
+        if (joint && (!known(joint->value) || std::abs(now_[Eigen::Index(joint->value)] - place) > 1e-6)) {
             report(Severity::error, "change-place", id, fmt::format("{} is not at its place for a tool change", id),
                    "retract before the tool change");
         }
@@ -348,12 +371,12 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
             continue;
         }
         any = true;
-        words.commanded_known = words.commanded_known && known_[joint];
+        words.commanded_known = words.commanded_known && known(joint);
         const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
         const auto at = Eigen::Index(joint);
         if (machine) {
             to[at] = value;
-            known_[joint] = true;
+            known_ |= std::uint32_t{1} << joint;
             continue;
         }
         const WordMeaning* distance = use(Group::distance);
@@ -361,7 +384,7 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
             to[at] = now_[at] + value;
         } else {
             to[at] = value + offset(joint);
-            known_[joint] = true;
+            known_ |= std::uint32_t{1} << joint;
         }
     }
     return any;
@@ -369,18 +392,15 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
 
 void Interpreter::apply_motion(BlockWords& words)
 {
-    const std::vector<bool> known_before = known_;
-    words.from_known = std::all_of(known_.begin(), known_.end(), [](bool k) { return k; });
+    const std::uint32_t known_before = known_;
+    words.from_known = known_ == all_known_;
     Readings to = now_;
     const bool any = targets(words, to);
-    const bool centre =
-        std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.addresses.contains(c); });
+    const bool centre = std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.contains(c); });
     if (!any && !centre) {
         return;
     }
-    for (std::size_t i = 0; i < known_.size(); ++i) {
-        changed_ = changed_ || (known_[i] && !known_before[i]);
-    }
+    changed_ = changed_ || known_ != known_before;
     const WordMeaning* motion = use(Group::motion);
     const Function function = motion != nullptr ? motion->function : Function::cycle_off;
     switch (function) {
@@ -418,7 +438,7 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     if (feed) {
         time_feed(move);
     }
-    for (const Overtravel& over : overtravels(machine_, to, 1e-6)) {
+    for (const Overtravel& over : inside_travel(machine_, to, 1e-6) ? std::vector<Overtravel>() : overtravels(machine_, to, 1e-6)) {
         report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over),
                "the machine would stop with an alarm here", over.beyond);
     }
@@ -438,7 +458,7 @@ void Interpreter::time_feed(ReplayMove& move)
     double turns = 0;
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
         const double way = move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)];
-        (rotary(i) ? turns : squares) += rotary(i) ? std::pow(to_deg(way), 2) : way * way;
+        (rotary(i) ? turns : squares) += rotary(i) ? to_deg(way) * to_deg(way) : way * way;
     }
     const double straight = move.arc ? move.arc->length() : std::sqrt(squares);
     const WordMeaning* mode = use(Group::feed_mode);

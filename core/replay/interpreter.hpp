@@ -10,6 +10,7 @@
 #include "core/toolpath/record.hpp"
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -65,6 +66,9 @@ public:
     /// on it is a finding; otherwise the power-on words are in force. The joints start at home.
     Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown, const std::string& file_name,
                 ReplaySink& sink, FindingList& findings);
+    ~Interpreter();
+    Interpreter(const Interpreter&) = delete;
+    Interpreter& operator=(const Interpreter&) = delete;
 
     /// Reads one line of the program. Lines that can't be read are findings of kind "code-error"; the control then goes on with
     /// the next line, as far as it can.
@@ -84,6 +88,8 @@ private:
     void apply_state(BlockWords& words);
     void apply_tool(const BlockWords& words);
     void apply_motion(BlockWords& words);
+    [[nodiscard]] std::optional<std::size_t> joint_of(char address) const;
+    [[nodiscard]] bool known(std::size_t joint) const { return (known_ >> joint & 1U) != 0; }
     [[nodiscard]] bool targets(const BlockWords& words, Readings& to);
     void go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc = std::nullopt);
     void run_arc(const BlockWords& words, Readings to, bool clockwise);
@@ -107,10 +113,16 @@ private:
 
     BlockNumber block_;
     std::array<State, group_count> state_;
-    std::map<char, std::size_t> joint_of_;
+    std::vector<std::pair<char, std::size_t>> joint_of_; ///< address -> joint
+    std::uint32_t function_letters_ = 0;                 ///< letters that words with a function begin with
+    CodeBlock read_;                                     ///< kept for its memory, as is
+    std::unique_ptr<BlockWords> words_;
+    const WordMeaning* offset_meaning_ = nullptr; ///< whose register is in
+    std::vector<double> offsets_;                 ///< by joint
     std::size_t length_joint_ = SIZE_MAX;
     Readings now_;
-    std::vector<bool> known_;
+    std::uint32_t known_ = 0; ///< joints that the program itself has brought somewhere, a bit each
+    std::uint32_t all_known_ = 0;
     double unit_ = 1;            // mm per program length unit
     std::optional<double> feed_; // in the mode's own unit: mm/s, mm/rev, 1/s
     double feed_precision_ = 0;

@@ -2,10 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <charconv>
 
 namespace wexilum {
 namespace {
+
+constexpr std::array<double, 16> powers_of_ten{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
 
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r'; }
 
@@ -16,10 +19,11 @@ Error bad(BlockNumber block, std::size_t at, std::string message, std::string cu
 
 } // namespace
 
-Result<CodeBlock> read_block(const Controller& controller, std::string_view line, BlockNumber number)
+Status read_block(const Controller& controller, std::string_view line, BlockNumber number, CodeBlock& block)
 {
-    CodeBlock block;
     block.number = number;
+    block.words.clear();
+    block.skippable = false;
     if (line.size() > max_code_line) {
         return bad(number, 0, fmt::format("the line is longer than {} characters", max_code_line), "check that this is a program text");
     }
@@ -56,22 +60,40 @@ Result<CodeBlock> read_block(const Controller& controller, std::string_view line
             ++end;
         }
         const std::size_t begin = end;
-        while (end < line.size() && ((line[end] >= '0' && line[end] <= '9') || line[end] == '.' || line[end] == '-' || line[end] == '+')) {
-            word.has_point = word.has_point || line[end] == '.';
-            ++end;
-        }
-        word.number = std::string(line.substr(begin, end - begin));
-        const char* first = line.data() + begin;
-        const char* const last = line.data() + end;
-        if (first != last && *first == '+') {
-            ++first;
-        }
-        const auto [stop, problem] = std::from_chars(first, last, word.value, std::chars_format::fixed);
+        std::uint64_t whole = 0; // all digits as one number, and how many of them stand behind the point
         std::size_t digits = 0;
-        for (const char d : word.number) {
-            digits += d >= '0' && d <= '9' ? 1 : 0;
+        std::size_t decimals = 0;
+        std::size_t points = 0;
+        std::size_t signs = 0;
+        for (; end < line.size(); ++end) {
+            const char d = line[end];
+            if (d >= '0' && d <= '9') {
+                whole = whole * 10 + std::uint64_t(d - '0');
+                ++digits;
+                decimals += points;
+            } else if (d == '.') {
+                ++points;
+            } else if (d == '-' || d == '+') {
+                ++signs;
+            } else {
+                break;
+            }
         }
-        if (problem != std::errc{} || stop != last) {
+        word.has_point = points > 0;
+        word.number = line.substr(begin, end - begin);
+        const bool sign_leads = signs == 0 || (signs == 1 && (line[begin] == '-' || line[begin] == '+'));
+        const bool readable = digits > 0 && points <= 1 && sign_leads;
+        if (readable && digits <= 15) {
+            // Both numbers are whole and fit a double, so the quotient is the nearest double.
+            word.value = static_cast<double>(whole) / powers_of_ten[decimals];
+        } else if (readable) {
+            const char* first = line.data() + begin + signs;
+            (void)std::from_chars(first, line.data() + end, word.value, std::chars_format::fixed);
+        }
+        if (signs == 1 && line[begin] == '-') {
+            word.value = -word.value;
+        }
+        if (!readable) {
             return bad(number, at, fmt::format("the word {} has no readable number: '{}'", letter, word.number.substr(0, 24)),
                        "write a number like 12.5 or -3 after the letter");
         }
@@ -84,9 +106,9 @@ Result<CodeBlock> read_block(const Controller& controller, std::string_view line
         if ((letter == controller.sequence_number && block.words.empty()) || letter == controller.program_number) {
             continue;
         }
-        block.words.push_back(std::move(word));
+        block.words.push_back(word);
     }
-    return block;
+    return {};
 }
 
 } // namespace wexilum

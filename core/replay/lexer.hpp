@@ -12,7 +12,7 @@ namespace wexilum {
 
 struct CodeWord {
     char letter = 'G';
-    std::string number; ///< as written
+    std::string_view number; ///< as written, in the line's text
     double value = 0;
     bool has_point = false;
     std::uint32_t column = 0; ///< from 1
@@ -20,14 +20,14 @@ struct CodeWord {
 
 struct CodeBlock {
     BlockNumber number;
-    std::vector<CodeWord> words;
-    bool skippable = false; ///< begins with '/'
+    std::vector<CodeWord> words; ///< they point into the line, which has to stay
+    bool skippable = false;      ///< begins with '/'
 };
 
 inline constexpr std::size_t max_code_line = 4096;
 
-/// Reads one line. Comments, blanks, tape marks ('%') and the sequence number are left out. Errors carry line and column,
-/// the file name is left empty.
-Result<CodeBlock> read_block(const Controller& controller, std::string_view line, BlockNumber number);
+/// Reads one line into `out`, whose memory is used again. Comments, blanks, tape marks ('%') and the sequence number are left out.
+/// Errors carry line and column, the file name is left empty.
+Status read_block(const Controller& controller, std::string_view line, BlockNumber number, CodeBlock& out);
 
 } // namespace wexilum

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <cstring>
 
 namespace wexilum {
 namespace {
@@ -19,6 +20,55 @@ public:
     void program_end(BlockNumber) override {}
     std::optional<ReplayMove> last;
 };
+
+/// Calls `line` for each line of a source, without its end. A line longer than a control reads is cut, so that it is told as too long.
+template <typename F>
+Status each_line(ByteSource& source, const F& line)
+{
+    std::vector<char> buffer(std::size_t{1} << 16);
+    std::size_t filled = 0;
+    bool skipping = false; // the rest of a line that was too long
+    for (;;) {
+        auto got = source.read(std::span(buffer).subspan(filled));
+        if (!got) {
+            return got.error();
+        }
+        filled += *got;
+        std::size_t begin = 0;
+        const auto tell = [&](std::size_t end) {
+            std::string_view text(buffer.data() + begin, end - begin);
+            if (!text.empty() && text.back() == '\r') {
+                text.remove_suffix(1);
+            }
+            if (!skipping) {
+                line(text);
+            }
+            skipping = false;
+        };
+        for (;;) {
+            const void* found = std::memchr(buffer.data() + begin, '\n', filled - begin);
+            if (found == nullptr) {
+                break;
+            }
+            const auto end = std::size_t(static_cast<const char*>(found) - buffer.data());
+            tell(end);
+            begin = end + 1;
+        }
+        if (*got == 0) {
+            if (begin < filled) {
+                tell(filled);
+            }
+            return {};
+        }
+        if (begin == 0 && filled == buffer.size()) {
+            tell(filled);
+            skipping = true;
+            begin = filled;
+        }
+        std::memmove(buffer.data(), buffer.data() + begin, filled - begin);
+        filled -= begin;
+    }
+}
 
 constexpr double witness_length = 0.002; // mm
 constexpr double witness_angle = 1e-5;   // rad
@@ -61,17 +111,34 @@ ControlMemory control_memory(const Machine& machine, const Setup& setup)
 
 ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown)
 {
-    ReplayReport report;
-    const std::vector<Expected> path = expected_path(assembly);
-    Comparer comparer(assembly, path, report);
+    MemoryRecords records(assembly.toolpath);
+    std::vector<TextSource> texts;
+    texts.reserve(code.size());
+    std::vector<ReplayStream> streams;
     for (const ReplayInput& input : code) {
+        streams.push_back({input.name, &texts.emplace_back(input.text)});
+    }
+    return replay(assembly, records, streams, from_unknown).value(); // memory does not fail
+}
+
+Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<ReplayStream>& code, bool from_unknown)
+{
+    ReplayReport report;
+    ExpectedPath path(assembly, records);
+    Comparer comparer(assembly, path, report);
+    for (const ReplayStream& input : code) {
         comparer.begin_file(input.name);
         Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown,
                             input.name, comparer, report.findings);
-        for_each_line(input.text, [&](std::string_view line) { control.line(line); });
+        if (auto status = each_line(*input.text, [&](std::string_view line) { control.line(line); }); !status) {
+            return status.error();
+        }
         control.finish();
     }
     comparer.finish();
+    if (!path.status()) {
+        return path.status().error();
+    }
     return report;
 }
 

@@ -1,7 +1,9 @@
 // One replay: code read by the controller's definition, moved through the machine, held against the job's toolpath.
 #pragma once
 
+#include "core/base/world.hpp"
 #include "core/replay/compare.hpp"
+#include "core/toolpath/record_source.hpp"
 
 #include <string>
 #include <string_view>
@@ -16,6 +18,14 @@ struct ReplayInput {
 /// Replays a linked assembly's code. Several files are read one after the other, each by a control fresh from
 /// its start; together they have to cover the path.
 [[nodiscard]] ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown);
+
+struct ReplayStream {
+    std::string name;
+    ByteSource* text = nullptr; ///< read once, from front to back
+};
+
+/// The same from streams of records and code, in memory that does not grow with them. An Error where a source fails.
+Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<ReplayStream>& code, bool from_unknown);
 
 /// The work offset registers of a setup by joint number.
 [[nodiscard]] ControlMemory control_memory(const Machine& machine, const Setup& setup);
