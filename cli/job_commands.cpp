@@ -156,6 +156,7 @@ int replay_command(const JobOptions& options)
     std::vector<ReplayStream> code;
     FileScratch scratch;
     std::unique_ptr<Spool> fresh;
+    std::vector<Excursion> excursions;
     for (const std::string& path : options.code) {
         auto text = files.open(path);
         if (!text) {
@@ -173,15 +174,23 @@ int replay_command(const JobOptions& options)
         SpoolSink sink(*fresh);
         CodeWriter writer(sink);
         JobRecords records(files, options.project, opened->job);
-        const auto posted = post(*opened, records, scratch, writer);
+        auto posted = post(*opened, records, scratch, writer);
         if (const Status status = posted ? writer.finish() : Status(posted.error()); !status) {
             return fail(status.error(), options.json);
         }
+        excursions = std::move(posted->excursions);
         texts.push_back(std::make_unique<SpoolSource>(*fresh));
         code.push_back({program_file_name(*opened), texts.back().get()});
+    } else {
+        JobRecords records(files, options.project, opened->job);
+        auto found = excursions_of(*opened, records, scratch);
+        if (!found) {
+            return fail(found.error(), options.json);
+        }
+        excursions = std::move(*found);
     }
     JobRecords records(files, options.project, opened->job);
-    const auto replayed = replay(*opened, records, code, options.from_unknown);
+    const auto replayed = replay(*opened, records, excursions, code, options.from_unknown);
     if (!replayed) {
         return fail(replayed.error(), options.json);
     }

@@ -2,6 +2,7 @@
 #include "core/replay/compare.hpp"
 
 #include "core/base/units.hpp"
+#include "core/solve/path_choice.hpp"
 
 #include <fmt/format.h>
 
@@ -45,6 +46,9 @@ void Comparer::cut(const Seen& seen)
     const double s = item.piece.project(seen.to, progress_);
     const bool standing = item.piece.length() < still_length && item.piece.turn() < 1e-9;
     const bool is_end = within(at_end, seen.budget) && (!item.piece.arc || s > progress_ || standing);
+    if (!is_end && standing_turn(seen, item)) {
+        return;
+    }
     const bool ahead = s > progress_ && s < 1;
     const Deviation on_way = is_end ? at_end : deviation_at(item.piece, s, seen.to);
     if (is_end || (ahead && within(on_way, BudgetRule::on_way(seen.budget, axis_rate(item.piece))))) {
@@ -66,7 +70,7 @@ void Comparer::cut(const Seen& seen)
         }
         return;
     }
-    if (standing_turn(seen, item) || nearly_reached(seen) || look_ahead(seen)) {
+    if (nearly_reached(seen) || look_ahead(seen)) {
         return;
     }
     if (at_end.tip < close_tip && at_end.axis < close_axis) {
@@ -87,15 +91,19 @@ void Comparer::cut(const Seen& seen)
 
 bool Comparer::standing_turn(const Seen& seen, const Expected& item)
 {
-    // At a pole the rotary joints may turn while the tool keeps its place and its axis.
+    // In a pole the first rotary joint may turn while the tool keeps its place and its axis.
+    const Vec3 axis = item.piece.at(progress_).axis;
+    const Vec3 pole = assembly_.setup.part.linear().transpose() * assembly_.solver->pole_axis();
+    if (seen.turn <= 1e-9 || assembly_.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
+        return false;
+    }
     const Budget budget = budget_.between(seen.budget, {true, false, false, false, axis_rate(item.piece)});
-    const double there = progress_;
-    if (seen.turn <= 1e-9 || !within(deviation_at(item.piece, there, seen.to), BudgetRule::on_way(seen.budget, axis_rate(item.piece)))) {
+    if (!within(deviation_at(item.piece, progress_, seen.to), BudgetRule::on_way(seen.budget, axis_rate(item.piece)))) {
         return false;
     }
     Deviation worst;
     for (int i = 1; i <= 8; ++i) {
-        const Deviation d = deviation_at(item.piece, there, pose_at(seen.move, i / 8.0));
+        const Deviation d = deviation_at(item.piece, progress_, pose_at(seen.move, i / 8.0));
         worst.tip = std::max(worst.tip, d.tip);
         worst.axis = std::max(worst.axis, d.axis);
     }

@@ -118,11 +118,11 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
     }
     const Readings allowed = allowed_misfit(seen.lever_term);
     std::size_t joint = 0;
-    const auto misfit = [&](double ds) {
+    const auto against = [&](const Readings& wanted) {
         double worst = 0;
         for (const auto& link : solver.kinematics().links()) {
             const auto at = Eigen::Index(link.joint.value);
-            const double off = std::abs(stand[at] - (*here)[at] - slope[at] * ds) / allowed[at];
+            const double off = std::abs(stand[at] - wanted[at]) / allowed[at];
             if (off > worst) {
                 worst = off;
                 joint = link.joint.value;
@@ -130,18 +130,31 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
         }
         return worst;
     };
-    double low = -reach;
-    double high = reach;
-    for (int i = 0; i < 60 && reach > 0; ++i) { // the misfit is convex along the way
-        const double a = low + (high - low) / 3;
-        const double b = high - (high - low) / 3;
-        if (misfit(a) < misfit(b)) {
-            high = b;
-        } else {
-            low = a;
+    const auto least_of = [&](const auto& misfit) {
+        double low = -reach;
+        double high = reach;
+        for (int i = 0; i < 60 && reach > 0; ++i) { // the misfit is convex along the way
+            const double a = low + (high - low) / 3;
+            const double b = high - (high - low) / 3;
+            if (misfit(a) < misfit(b)) {
+                high = b;
+            } else {
+                low = a;
+            }
         }
+        return misfit(0.5 * (low + high));
+    };
+    double worst = against(*here);
+    if (worst > 1 && s < 1) {
+        worst = least_of([&](double ds) { return against(*here + slope * ds); });
     }
-    const double worst = misfit(0.5 * (low + high));
+    if (worst > 1 && s < 1) {
+        // Near a pole the readings bend within the reach.
+        worst = std::min(worst, least_of([&](double ds) {
+                             const auto there = exact_readings(item.piece.at(std::clamp(s + ds, 0.0, 1.0)), seen.move.tool_length, stand);
+                             return there ? against(*there) : worst;
+                         }));
+    }
     if (worst > 1) {
         const std::string& id = assembly_.machine.joints[joint].id;
         const BlockNumber block = s < 1 || last_set_[joint].value == 0 ? seen.move.block : last_set_[joint];

@@ -109,7 +109,8 @@ ControlMemory control_memory(const Machine& machine, const Setup& setup)
     return memory;
 }
 
-ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown)
+ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown,
+                    const std::vector<Excursion>& excursions)
 {
     MemoryRecords records(assembly.toolpath);
     std::vector<TextSource> texts;
@@ -118,13 +119,16 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
     for (const ReplayInput& input : code) {
         streams.push_back({input.name, &texts.emplace_back(input.text)});
     }
-    return replay(assembly, records, streams, from_unknown).value(); // memory does not fail
+    return replay(assembly, records, excursions, streams, from_unknown).value(); // memory does not fail
 }
 
-Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<ReplayStream>& code, bool from_unknown)
+Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
+                            const std::vector<ReplayStream>& code, bool from_unknown)
 {
     ReplayReport report;
-    ExpectedPath path(assembly, records);
+    AgreedRecords leant(assembly, records);
+    WithExcursions agreed(leant, excursions);
+    ExpectedPath path(assembly, agreed);
     Comparer comparer(assembly, path, report);
     for (const ReplayStream& input : code) {
         comparer.begin_file(input.name);

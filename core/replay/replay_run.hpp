@@ -3,6 +3,7 @@
 
 #include "core/base/world.hpp"
 #include "core/replay/compare.hpp"
+#include "core/run/agreed_path.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <string>
@@ -16,16 +17,19 @@ struct ReplayInput {
 };
 
 /// Replays a linked assembly's code. Several files are read one after the other, each by a control fresh from
-/// its start; together they have to cover the path.
-[[nodiscard]] ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown);
+/// its start; together they have to cover the path. `excursions` are those that the run made (excursions_of()).
+[[nodiscard]] ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown,
+                                  const std::vector<Excursion>& excursions = {});
 
 struct ReplayStream {
     std::string name;
     ByteSource* text = nullptr; ///< read once, from front to back
 };
 
-/// The same from streams of records and code, in memory that does not grow with them. An Error where a source fails.
-Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<ReplayStream>& code, bool from_unknown);
+/// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made
+/// (excursions_of()). An Error where a source fails.
+Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
+                            const std::vector<ReplayStream>& code, bool from_unknown);
 
 /// The work offset registers of a setup by joint number.
 [[nodiscard]] ControlMemory control_memory(const Machine& machine, const Setup& setup);

@@ -345,7 +345,7 @@ void NativeEvents::cut_piece(const PathPiece& piece, const Planned& planned)
         if (planned.s > 0) {
             motion_.feed(before, {planned.branch_before, planned_, planned.arrive}, feed_);
         }
-        turn_at_pole(pole, planned.arrive, planned.depart);
+        turn_at_pole(pole, planned.arrive, planned.depart, planned.s > 0);
         motion_.feed(after, {planned.branch, planned.depart, planned.turns}, feed_);
         return;
     }
@@ -357,7 +357,7 @@ void NativeEvents::cut_piece(const PathPiece& piece, const Planned& planned)
     motion_.feed(piece, {planned.branch, from, planned.turns}, feed_);
 }
 
-void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart)
+void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart, bool inside)
 {
     const double turn = std::abs(depart[0] - arrive[0]) + std::abs(depart[1] - arrive[1]);
     if (turn < 1e-9) {
@@ -367,6 +367,11 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
     const double lift = settings().pole_lift;
     if (lift > 0) {
         const Pose up{pole.tip + pole.axis * lift, pole.axis};
+        std::vector<std::pair<Pose, bool>> way{{up, false}, {pole, false}};
+        if (inside) {
+            way.insert(way.begin(), {pole, false});
+        }
+        note_excursion(way);
         motion_.feed({pole, up, std::nullopt}, {0, arrive, arrive}, feed_);
         motion_.turn_standing(up, arrive, depart, feed_);
         motion_.feed({up, pole, std::nullopt}, {0, depart, depart}, feed_);
@@ -382,10 +387,21 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
                    "if the tool must not stand on the work, give the operation's \"pole\" a \"lift\" or a \"lean\"", turn);
 }
 
+void NativeEvents::note_excursion(const std::vector<std::pair<Pose, bool>>& rapid_or_feed)
+{
+    Excursion excursion{index_, {}};
+    for (const auto& [pose, rapid] : rapid_or_feed) {
+        const Pose in_part = transformed(assembly_.setup.part.inverse(), pose);
+        excursion.inserted.push_back({rapid ? RecordData(record::Rapid{in_part}) : RecordData(record::Linear{in_part}), source_});
+    }
+    excursions_.push_back(std::move(excursion));
+}
+
 void NativeEvents::reorient(const Pose& pose, const Turns& depart)
 {
     const double clearance = settings().reorient_clearance.value_or(0);
     const Pose up{pose.tip + pose.axis * clearance, pose.axis};
+    note_excursion({{up, false}, {up, true}, {pose, false}});
     motion_.feed({pose, up, std::nullopt}, {0, planned_, planned_}, feed_);
     motion_.rapid(up, depart);
     motion_.feed({up, pose, std::nullopt}, {0, depart, depart}, feed_);

@@ -21,6 +21,7 @@ public:
     void handle(const Record& record);
     void finish();
     [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
+    [[nodiscard]] std::vector<Excursion> take_excursions() { return std::move(excursions_); }
 
 private:
     void on(const record::From&) {}
@@ -58,9 +59,12 @@ private:
     void cut(const Pose& to, const record::Circular* circular);
     /// Cuts one piece, through a pole where the plan says so.
     void cut_piece(const PathPiece& piece, const Planned& planned);
-    void turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart);
+    /// `inside`: the pole lies on the way to the record at hand, not at its beginning.
+    void turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart, bool inside);
     void reorient(const Pose& pose, const Turns& depart);
     [[nodiscard]] const OperationSettings& settings() const;
+    /// Notes motion (work mount's frame) that belongs before the record at hand.
+    void note_excursion(const std::vector<std::pair<Pose, bool>>& rapid_or_feed);
     void error(const char* kind, std::string message, std::string cure);
 
     const Assembly& assembly_;
@@ -74,6 +78,7 @@ private:
     CycleWriter cycles_;
     Source source_;
     std::size_t index_ = 0;
+    std::vector<Excursion> excursions_;
     std::size_t calls_ = 0;      // tool calls done
     std::size_t operations_ = 0; // begun
     const Tool* tool_ = nullptr;

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 namespace wexilum {
@@ -53,7 +54,6 @@ public:
         } else if (std::holds_alternative<record::Operation>(record.data)) {
             const OperationSettings& settings = settings_of(a_.job, ++operations_);
             target_.may_reorient = settings.reorient_clearance.has_value();
-            target_.pole_pass = settings.pole_lean;
         }
         const Pose* pose = end_pose(record.data);
         if (pose == nullptr || std::holds_alternative<record::From>(record.data)) {
@@ -85,8 +85,9 @@ private:
 
 std::string program_file_name(const Assembly& assembly) { return assembly.job.name + assembly.dialect.extension; }
 
-Result<RunSummary> post(const Assembly& a, RecordSource& records, Scratch& scratch, CodeSink& sink)
+Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink)
 {
+    AgreedRecords records(a, source);
     std::array<std::unique_ptr<Spool>, 3> spools;
     for (auto& spool : spools) {
         auto made = scratch.spool();
@@ -124,6 +125,16 @@ Result<RunSummary> post(const Assembly& a, RecordSource& records, Scratch& scrat
         }
         out.outline = outline.take();
     }
+    for (const LeanReport& lean : records.leans()) {
+        Finding finding =
+            Finding::make(Severity::remark, "pole-lean",
+                          fmt::format("in the operation {} the tool leans by up to {:.4f} deg at {} records to go through the pole",
+                                      lean.operation, to_deg(lean.most), lean.records),
+                          "nothing has to be done; the operation allows it", lean.most);
+        finding.source = place_of(records.files(), lean.first);
+        finding.count = lean.records;
+        out.findings.add(std::move(finding));
+    }
     PlanReader plan(*step_spool, *decision_spool);
     RecordSpoolReader aside(*record_spool);
     NativeEvents events(a, out.outline, plan, out.findings, records.files(), sink);
@@ -136,9 +147,29 @@ Result<RunSummary> post(const Assembly& a, RecordSource& records, Scratch& scrat
     if (const Status status = aside.status() ? plan.status() : aside.status(); !status) {
         return status.error();
     }
+    out.excursions = events.take_excursions();
     out.blocks = events.emitter().lines();
     out.bytes = events.emitter().bytes();
     return out;
+}
+
+Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch)
+{
+    const auto& operations = assembly.job.operations;
+    const bool any = std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) {
+        return o.settings.reorient_clearance.has_value() || o.settings.pole_lift > 0;
+    });
+    if (!any) {
+        return std::vector<Excursion>();
+    }
+    class Nowhere final : public CodeSink {
+        void line(std::string_view, const Source&) override {}
+    } nowhere;
+    auto run = post(assembly, records, scratch, nowhere);
+    if (!run) {
+        return run.error();
+    }
+    return std::move(run->excursions);
 }
 
 RunResult post(const Assembly& a)

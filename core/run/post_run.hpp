@@ -3,6 +3,7 @@
 
 #include "core/base/world.hpp"
 #include "core/dialect/word_emitter.hpp"
+#include "core/run/agreed_path.hpp"
 #include "core/run/assembly.hpp"
 #include "core/run/finding.hpp"
 #include "core/run/outline.hpp"
@@ -20,6 +21,7 @@ struct RunSummary {
     std::uint32_t blocks = 0;
     std::uint64_t bytes = 0;
     std::string channel = "1";
+    std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 
 /// The name of the job's program, with extension, no folder.
@@ -50,6 +52,9 @@ public:
     }
     CodeFile file;
 };
+
+/// The excursions that a run makes, found without keeping its code. Costs nothing where no operation allows any.
+Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch);
 
 struct RunResult {
     std::vector<CodeFile> files;

@@ -26,7 +26,6 @@ struct PathTarget {
     double tool_length = 0;    ///< mm
     bool link = false;         ///< reached in rapid: the sheet may change here
     bool may_reorient = false; ///< the tool may be retracted before this target and come back on another sheet
-    double pole_pass = 0;      ///< rad: a cut that comes so near to a pole goes through it
     const Arc* arc = nullptr;  ///< the tip's way to the target where it is no line; read during add() only
 };
 

@@ -40,7 +40,9 @@ std::string code_of(const Assembly& assembly) { return post(assembly).files.fron
 
 ReplayReport replay_code(const Assembly& assembly, const std::string& code, bool from_unknown)
 {
-    return replay(assembly, {{"test.nc", code}}, from_unknown);
+    MemoryRecords records(assembly.toolpath);
+    MemoryScratch scratch;
+    return replay(assembly, {{"test.nc", code}}, from_unknown, excursions_of(assembly, records, scratch).value());
 }
 
 bool has_finding(const FindingList& findings, const std::string& kind, std::uint32_t line)

@@ -1,0 +1,121 @@
+#include "core/run/agreed_path.hpp"
+
+#include "core/base/units.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+Pose* motion_end(RecordData& data)
+{
+    if (std::holds_alternative<record::From>(data)) {
+        return nullptr;
+    }
+    return const_cast<Pose*>(end_pose(data)); // the record itself is not const
+}
+
+} // namespace
+
+AgreedRecords::AgreedRecords(const Assembly& assembly, RecordSource& records) : assembly_(assembly), records_(records)
+{
+    pole_ = assembly.setup.part.linear().transpose() * assembly.solver->pole_axis();
+}
+
+Result<bool> AgreedRecords::next(Record& out)
+{
+    if (ready_.empty()) {
+        auto more = records_.next(out);
+        if (!more || !*more) {
+            return more;
+        }
+        if (const auto* operation = std::get_if<record::Operation>(&out.data)) {
+            allowance_ = settings_of(assembly_.job, ++operations_).pole_lean;
+            operation_ = operation->id + " " + operation->name;
+        }
+        const bool may_lean = allowance_ > 0 && assembly_.solver->rotary().size() == 2 && motion_end(out.data) != nullptr;
+        if (!may_lean) {
+            return true;
+        }
+        lean(out);
+        if (ready_.empty()) {
+            return true;
+        }
+    }
+    out = std::move(ready_.front());
+    ready_.pop_front();
+    return true;
+}
+
+void AgreedRecords::note(const Source& source, double departure)
+{
+    if (departure <= 1e-9) {
+        return;
+    }
+    if (leans_.empty() || leans_.back().operation != operation_) {
+        leans_.push_back({operation_, 0, 0, source});
+    }
+    ++leans_.back().records;
+    leans_.back().most = std::max(leans_.back().most, departure);
+}
+
+void AgreedRecords::lean(Record& record)
+{
+    Pose& pose = *motion_end(record.data);
+    const Pose asked = pose;
+    const auto pole_near = [&](const Vec3& axis) { return axis.dot(pole_) < 0 ? Vec3(-pole_) : pole_; };
+    const Vec3 pole = pole_near(asked.axis);
+    const double off = angle_between(asked.axis, pole);
+    const bool reached = assembly_.solver->reaches_pole(asked.axis.dot(pole_) < 0);
+    if (reached && off < 2 * allowance_) {
+        const double held = std::max(0.0, 2 * (off - allowance_));
+        pose.axis = held == 0 ? pole : great_circle(pole, asked.axis, held / off);
+        note(record.source, off - held);
+    }
+    // A straight move between two further directions may pass the pole closely.
+    if (asked_ && std::holds_alternative<record::Linear>(record.data) && off > allowance_) {
+        const Vec3 across = asked_->axis.cross(asked.axis);
+        const Vec3 between = pole_near(asked_->axis + asked.axis);
+        if (across.norm() > 1e-12 && angle_between(asked_->axis, between) > allowance_ &&
+            assembly_.solver->reaches_pole(between.dot(pole_) < 0)) {
+            const Vec3 normal = across.normalized();
+            const double distance = std::abs(std::asin(std::clamp(normal.dot(between), -1.0, 1.0)));
+            const double s = angle_about(normal, asked_->axis, between) / angle_between(asked_->axis, asked.axis);
+            if (s > 0 && s < 1 && distance < allowance_) {
+                Record passing{record::Linear{{asked_->tip + (asked.tip - asked_->tip) * s, between}}, record.source};
+                note(record.source, distance);
+                ready_.push_back(std::move(passing));
+                ready_.push_back(record);
+            }
+        }
+    }
+    asked_ = asked;
+}
+
+Result<bool> WithExcursions::next(Record& out)
+{
+    if (!held_) {
+        auto more = records_.next(out);
+        if (!more || !*more) {
+            return more;
+        }
+        const std::size_t index = index_++;
+        if (excursion_ == excursions_.size() || excursions_[excursion_].record != index) {
+            return true;
+        }
+        held_ = std::move(out);
+        inserted_ = 0;
+    }
+    const Excursion& excursion = excursions_[excursion_];
+    if (inserted_ < excursion.inserted.size()) {
+        out = excursion.inserted[inserted_++];
+        return true;
+    }
+    out = std::move(*held_);
+    held_.reset();
+    ++excursion_;
+    return true;
+}
+
+} // namespace wexilum

@@ -1,0 +1,75 @@
+// The agreed path: the toolpath with the departures that its operations allow. Code is written for it and compared with it.
+//
+// Two kinds. A *lean* follows from the toolpath alone: the tool axis is led through a pole that it would pass nearby. An *excursion*
+// (the tool lifted at a pole, or retracted to change its rotary joints) follows from the choice over the whole path.
+#pragma once
+
+#include "core/run/assembly.hpp"
+#include "core/toolpath/record_source.hpp"
+
+#include <deque>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+/// Motion put in before a record of the agreed path.
+struct Excursion {
+    std::size_t record = 0;       ///< number of that record among the agreed path's, from 0
+    std::vector<Record> inserted; ///< part's frame
+};
+
+/// How far an operation's tool leans away from its toolpath.
+struct LeanReport {
+    std::string operation;
+    std::size_t records = 0; ///< that lean
+    double most = 0;         ///< rad
+    Source first;
+};
+
+/// A toolpath's records with the leans their operations allow. Within the allowance of a pole the tool axis stands in the pole; from
+/// there to twice the allowance it comes back to its own direction, so that it departs by no more than the allowance anywhere. A move
+/// that passes a pole within the allowance while both its ends are further away gets a record in the pole.
+class AgreedRecords final : public RecordSource {
+public:
+    /// Both must outlive the source. Precondition: a linked assembly.
+    AgreedRecords(const Assembly& assembly, RecordSource& records);
+    Result<bool> next(Record& out) override;
+    [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
+    /// One entry an operation that leant, for the records read so far.
+    [[nodiscard]] const std::vector<LeanReport>& leans() const { return leans_; }
+
+private:
+    void lean(Record& record);
+    void note(const Source& source, double departure);
+
+    const Assembly& assembly_;
+    RecordSource& records_;
+    Vec3 pole_ = Vec3::UnitZ(); ///< part's frame
+    std::size_t operations_ = 0;
+    double allowance_ = 0;
+    std::optional<Pose> asked_; ///< where the toolpath stands
+    std::deque<Record> ready_;
+    std::string operation_;
+    std::vector<LeanReport> leans_;
+};
+
+/// Puts excursions between records.
+class WithExcursions final : public RecordSource {
+public:
+    /// All must outlive the source; `excursions` are in the order of their records.
+    WithExcursions(RecordSource& records, const std::vector<Excursion>& excursions) : records_(records), excursions_(excursions) {}
+    Result<bool> next(Record& out) override;
+    [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
+
+private:
+    RecordSource& records_;
+    const std::vector<Excursion>& excursions_;
+    std::size_t excursion_ = 0;
+    std::size_t inserted_ = 0;
+    std::size_t index_ = 0;
+    std::optional<Record> held_; ///< the record behind the excursion at hand
+};
+
+} // namespace wexilum
