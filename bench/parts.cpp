@@ -1,0 +1,218 @@
+// What one move costs in each part of a run, on the bench project's machine and control (ns a move).
+#include "core/dialect/word_emitter.hpp"
+#include "core/io/real_files.hpp"
+#include "core/project/project.hpp"
+#include "core/replay/interpreter.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
+#include "core/solve/path_choice.hpp"
+#include "core/solve/subdivide.hpp"
+#include "core/toolpath/readers/cl_reader.hpp"
+
+#include <benchmark/benchmark.h>
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdio>
+#include <cstdlib>
+
+using namespace wexilum;
+
+namespace {
+
+constexpr std::size_t moves = 20000;
+
+/// The bench path's shape: a serpentine over a wave, the tool along the normal and leant.
+std::vector<Pose> poses()
+{
+    std::vector<Pose> out;
+    for (std::size_t i = 0; i < moves; ++i) {
+        const double x = -100 + 200.0 * double(i % 141) / 141;
+        const double y = -100 + 200.0 * double(i / 141) / 142;
+        const Vec3 normal(-12.0 / 37 * std::cos(x / 37) * std::cos(y / 41) + 0.3, 12.0 / 41 * std::sin(x / 37) * std::sin(y / 41), 1);
+        out.push_back({Vec3(x, y, 40 + 12 * std::sin(x / 37) * std::cos(y / 41)), normal.normalized()});
+    }
+    return out;
+}
+
+std::string cl_text()
+{
+    std::string out;
+    for (const Pose& p : poses()) {
+        out += fmt::format("GOTO/ {:.6f}, {:.6f}, {:.6f}, {:.6f}, {:.6f}, {:.6f}\n", p.tip.x(), p.tip.y(), p.tip.z(), p.axis.x(),
+                           p.axis.y(), p.axis.z());
+    }
+    return out;
+}
+
+const Assembly& assembly()
+{
+    static const Assembly loaded = [] {
+        const RealFileSystem files;
+        auto job = open_job(files, WEXILUM_BENCH_PROJECT, "parts");
+        if (!job) {
+            std::fprintf(stderr, "%s\n", job.error().text().c_str());
+            std::exit(1);
+        }
+        return std::move(*job);
+    }();
+    return loaded;
+}
+
+class Nowhere final : public CodeSink {
+public:
+    void line(std::string_view text, const Source&) override { benchmark::DoNotOptimize(text.data()); }
+};
+
+void per_move(benchmark::State& state)
+{
+    state.SetItemsProcessed(state.iterations() * std::int64_t(moves));
+    state.counters["ns/move"] =
+        benchmark::Counter(double(state.iterations()) * double(moves) * 1e-9, benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
+}
+
+void reading(benchmark::State& state)
+{
+    const std::string text = cl_text();
+    for (auto _ : state) {
+        TextSource source(text);
+        ClReader reader(source, "x.cl", 0);
+        Record record;
+        while (*reader.next(record)) {
+            benchmark::DoNotOptimize(record);
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(reading);
+
+void candidates(benchmark::State& state)
+{
+    const auto path = poses();
+    const InverseSolver& solver = *assembly().solver;
+    for (auto _ : state) {
+        for (const Pose& pose : path) {
+            const Branches found = solver.branches(pose.axis);
+            benchmark::DoNotOptimize(solver.linear_readings(found, 0, pose.tip, 100));
+            benchmark::DoNotOptimize(solver.linear_readings(found, 1, pose.tip, 100));
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(candidates);
+
+void choice(benchmark::State& state)
+{
+    const auto path = poses();
+    const Assembly& a = assembly();
+    for (auto _ : state) {
+        MemorySpool steps;
+        MemorySpool decisions;
+        PathChooser chooser(*a.solver, a.machine, a.machine.home(), steps, decisions);
+        for (const Pose& pose : path) {
+            PathTarget target;
+            target.pose = pose;
+            target.tool_length = 100;
+            benchmark::DoNotOptimize(chooser.add(target));
+        }
+        benchmark::DoNotOptimize(chooser.finish());
+    }
+    per_move(state);
+}
+BENCHMARK(choice);
+
+template <bool bound>
+void subdivision(benchmark::State& state)
+{
+    const auto path = poses();
+    const InverseSolver& solver = *assembly().solver;
+    for (auto _ : state) {
+        for (std::size_t i = 1; i < path.size(); ++i) {
+            const PathPiece piece{path[i - 1], path[i], std::nullopt};
+            const Waypoint a{0, {0.1, 0.2}};
+            const Waypoint b{1, {0.102, 0.203}};
+            if constexpr (bound) {
+                benchmark::DoNotOptimize(deviation_bound(solver, piece, a, b, 100, Interpolation::joints));
+            } else {
+                benchmark::DoNotOptimize(chord_deviation(solver, piece, a, b, 100, Interpolation::joints));
+            }
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(subdivision<true>)->Name("subdivision by bound");
+BENCHMARK(subdivision<false>)->Name("subdivision exactly");
+
+void formatting(benchmark::State& state)
+{
+    const Assembly& a = assembly();
+    const auto names = a.joint_names();
+    for (auto _ : state) {
+        Nowhere sink;
+        WordEmitter emitter(a.dialect, a.controller, names, sink);
+        for (std::size_t i = 0; i < moves; ++i) {
+            Statement statement{StatementKind::motion, {*emitter.function(Function::linear)}};
+            for (int joint = 0; joint < 5; ++joint) {
+                statement.slots.push_back({Role::axes, joint, joint < 3 ? Quantity::length : Quantity::angle,
+                                           std::int64_t(123456 + 37 * i * std::size_t(joint + 1)), nullptr});
+            }
+            statement.slots.push_back({Role::inverse_feed, 0, Quantity::inverse_time, std::int64_t(1234567 + i), nullptr});
+            benchmark::DoNotOptimize(emitter.emit(statement));
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(formatting);
+
+std::vector<std::string> code_lines()
+{
+    std::vector<std::string> out;
+    for (std::size_t i = 0; i < moves; ++i) {
+        out.push_back(fmt::format("N{} X{:.3f} Y{:.3f} Z{:.3f} B{:.3f} C{:.3f} F1553.846", 10 * i + 10, double(i % 997) * 0.1, 20.5, 30.25,
+                                  double(i % 89) * 0.01, double(i % 83) * 0.02));
+    }
+    return out;
+}
+
+void lexing(benchmark::State& state)
+{
+    const auto lines = code_lines();
+    CodeBlock block;
+    for (auto _ : state) {
+        for (const std::string& line : lines) {
+            benchmark::DoNotOptimize(read_block(assembly().controller, line, BlockNumber(1), block));
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(lexing);
+
+class Ignored final : public ReplaySink {
+public:
+    void move(const ReplayMove& move) override { benchmark::DoNotOptimize(move.seconds); }
+    void tool_change(BlockNumber, std::uint32_t) override {}
+    void dwell(BlockNumber, double) override {}
+    void stop(BlockNumber, bool) override {}
+    void program_end(BlockNumber) override {}
+};
+
+void interpretation(benchmark::State& state)
+{
+    const auto lines = code_lines();
+    const Assembly& a = assembly();
+    for (auto _ : state) {
+        Ignored sink;
+        FindingList findings;
+        Interpreter control(a.controller, a.machine, control_memory(a.machine, a.setup), false, "x.nc", sink, findings);
+        control.line("G93 G1 X0. F1.");
+        for (const std::string& line : lines) {
+            control.line(line);
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(interpretation)->Name("lexing and interpretation");
+
+} // namespace
+
+BENCHMARK_MAIN();
