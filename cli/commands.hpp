@@ -16,6 +16,7 @@ struct JobOptions {
     std::string out;               ///< post: folder of the code; empty: PROJECT/out
     std::vector<std::string> code; ///< replay: files; empty: posted afresh in memory
     bool from_unknown = false;
+    int threads = 1; ///< post: 1 or 2
     bool json = false;
 };
 int post_command(const JobOptions& options);

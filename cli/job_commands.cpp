@@ -110,7 +110,7 @@ int post_command(const JobOptions& options)
     CodeWriter writer(**file);
     JobRecords records(files, options.project, a.job);
     FileScratch scratch;
-    auto posted = post(a, records, scratch, writer);
+    auto posted = post(a, records, scratch, writer, options.threads);
     if (!posted) {
         return fail(posted.error(), options.json);
     }

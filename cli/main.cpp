@@ -17,6 +17,7 @@ int main(int argc, char** argv)
     post->add_option("--project", post_options.project, "Folder of the project")->required();
     post->add_option("--job", post_options.job, "Name of the job")->required();
     post->add_option("--out", post_options.out, "Folder for the code (default: PROJECT/out)");
+    post->add_option("--threads", post_options.threads, "1, or 2 to read and write beside the rest (default: 1)")->check(CLI::Range(1, 2));
     post->add_flag("--json", post_options.json, "Print one JSON object");
 
     JobOptions replay_options;

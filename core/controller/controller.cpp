@@ -96,6 +96,11 @@ private:
                     }
                 }
                 fields.finish();
+                if (word.size() < 2 || word[0] < 'A' || word[0] > 'Z') {
+                    problems_.add(node, fmt::format("\"{}\" is no word", word.substr(0, 40)),
+                                  "write a capital letter and its number, like G1");
+                    return;
+                }
                 if (!c_.words.emplace(normalised_word(word), meaning).second) {
                     problems_.add(node, fmt::format("the word {} stands twice", word), "G1 and G01 are the same word: keep one");
                 }

@@ -1,7 +1,6 @@
 #include "core/dialect/word_emitter.hpp"
 
 #include <algorithm>
-#include <charconv>
 
 namespace wexilum {
 namespace {
@@ -10,8 +9,9 @@ bool is_letter(char c) { return c >= 'A' && c <= 'Z'; }
 
 } // namespace
 
-WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink)
-    : dialect_(dialect), rounding_(dialect, controller), sink_(sink), sequence_(dialect.sequence_start)
+WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink,
+                         bool own_thread)
+    : dialect_(dialect), rounding_(dialect, controller), writer_(dialect, rounding_, sink, own_thread), sequence_(dialect.sequence_start)
 {
     for (const auto& [function, word] : dialect.words) {
         words_[static_cast<std::size_t>(function)] = &word;
@@ -19,32 +19,36 @@ WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, c
     for (std::size_t i = 0; i < rank_.size(); ++i) {
         rank_[i] = static_cast<std::uint8_t>(std::min({dialect.order.find(static_cast<char>(i)), dialect.order.size(), std::size_t{255}}));
     }
+    const std::map<Role, char> addresses{{Role::radius, dialect.radius},
+                                         {Role::feed, dialect.feed},
+                                         {Role::inverse_feed, dialect.feed},
+                                         {Role::speed, dialect.speed},
+                                         {Role::tool, dialect.tool},
+                                         {Role::length_register, dialect.length_register},
+                                         {Role::dwell, dialect.dwell},
+                                         {Role::cycle_clearance, dialect.cycle_clearance},
+                                         {Role::cycle_step, dialect.cycle_step},
+                                         {Role::cycle_dwell, dialect.cycle_dwell}};
     for (std::size_t i = 0; i < role_count; ++i) {
-        role_words_[i] = made(static_cast<Role>(i), '?');
-    }
-    for (const auto& [role, address] : {std::pair{Role::radius, dialect.radius},
-                                        {Role::feed, dialect.feed},
-                                        {Role::inverse_feed, dialect.feed},
-                                        {Role::speed, dialect.speed},
-                                        {Role::tool, dialect.tool},
-                                        {Role::length_register, dialect.length_register},
-                                        {Role::dwell, dialect.dwell},
-                                        {Role::cycle_clearance, dialect.cycle_clearance},
-                                        {Role::cycle_step, dialect.cycle_step},
-                                        {Role::cycle_dwell, dialect.cycle_dwell}}) {
-        role_words_[static_cast<std::size_t>(role)] = made(role, address);
-    }
-    for (std::size_t i = 0; i < centre_words_.size(); ++i) {
-        centre_words_[i] = made(Role::centre, dialect.centre[i]);
-    }
-    for (const std::string& name : joint_names) {
-        const auto found = dialect.axes.find(name);
-        const AxisWord axis = found == dialect.axes.end() ? AxisWord{'?', 1} : found->second;
-        for (auto* list : {&axis_words_, &depth_words_}) {
-            list->push_back(made(list == &axis_words_ ? Role::axes : Role::cycle_depth, axis.address));
-            list->back().turned = axis.sign < 0;
+        const auto role = static_cast<Role>(i);
+        first_[i] = memory_.size();
+        if (role == Role::axes || role == Role::cycle_depth) {
+            for (const std::string& name : joint_names) {
+                const auto found = dialect.axes.find(name);
+                const AxisWord axis = found == dialect.axes.end() ? AxisWord{'?', 1} : found->second;
+                memory_.push_back(made(role, axis.address));
+                memory_.back().turned = axis.sign < 0;
+            }
+        } else if (role == Role::centre) {
+            for (const char address : dialect.centre) {
+                memory_.push_back(made(role, address));
+            }
+        } else {
+            const auto address = addresses.find(role);
+            memory_.push_back(made(role, address == addresses.end() ? '?' : address->second));
         }
     }
+    first_[role_count] = memory_.size();
 }
 
 WordEmitter::Word WordEmitter::made(Role role, char address) const
@@ -58,15 +62,9 @@ WordEmitter::Word WordEmitter::made(Role role, char address) const
 
 bool WordEmitter::emit(const Statement& statement)
 {
-    struct Written {
-        const Slot* slot;
-        const Word* word;
-        std::uint8_t rank;
-    };
-    std::array<Written, SlotList::most> written;
+    std::array<DecidedWord, SlotList::most> words;
+    std::array<std::uint8_t, SlotList::most> ranks;
     std::size_t count = 0;
-    std::size_t room = 32; // for the number, and below for each word
-    const std::string& separator = dialect_.separator;
     for (const Slot& slot : statement.slots) {
         Word& word = word_of(slot);
         const bool same = word.known && word.counts == slot.counts &&
@@ -75,53 +73,33 @@ bool WordEmitter::emit(const Statement& statement)
         word.counts = slot.counts;
         word.text = slot.text;
         if (slot.role == Role::cycle_depth) {
-            axis_words_[std::size_t(slot.index)].known = false;
+            words_of(Role::axes)[std::size_t(slot.index)].known = false;
         }
         if (same && word.modal) {
             continue;
         }
-        Written here{&slot, &word, word.rank};
-        room += separator.size() + 1 + most_decimal_text;
+        std::uint8_t rank = word.rank;
         if (slot.text != nullptr) {
-            here.rank = slot.text->empty() ? rank_['?'] : rank_[static_cast<unsigned char>((*slot.text)[0])];
-            room += slot.text->size();
+            rank = slot.text->empty() ? rank_['?'] : rank_[static_cast<unsigned char>((*slot.text)[0])];
         }
         std::size_t at = count++;
-        for (; at > 0 && written[at - 1].rank > here.rank; --at) {
-            written[at] = written[at - 1];
+        for (; at > 0 && ranks[at - 1] > rank; --at) {
+            words[at] = words[at - 1];
+            ranks[at] = ranks[at - 1];
         }
-        written[at] = here;
+        words[at] = {word.turned ? -slot.counts : slot.counts, slot.text, word.address, slot.quantity};
+        ranks[at] = rank;
     }
     if (count == 0) {
         return false;
     }
-    if (line_.size() < room) {
-        line_.resize(room);
-    }
-    char* out = line_.data();
-    const auto add = [&](const std::string& text) {
-        for (const char c : text) { // two or three characters
-            *out++ = c;
-        }
-    };
+    std::optional<long long> number;
     if (dialect_.sequence) {
-        *out++ = dialect_.sequence_letter;
-        out = std::to_chars(out, out + 24, sequence_).ptr;
+        number = sequence_;
         sequence_ += dialect_.sequence_step;
     }
-    for (std::size_t i = 0; i < count; ++i) {
-        const Slot& slot = *written[i].slot;
-        if (i > 0 || dialect_.sequence) {
-            add(separator);
-        }
-        if (slot.text != nullptr) {
-            add(*slot.text);
-            continue;
-        }
-        *out++ = written[i].word->address;
-        out = rounding_.write(out, slot.quantity, written[i].word->turned ? -slot.counts : slot.counts);
-    }
-    add_line(std::string_view(line_.data(), static_cast<std::size_t>(out - line_.data())));
+    writer_.words(words.data(), count, number, source_);
+    ++lines_;
     return true;
 }
 
@@ -135,15 +113,10 @@ std::string WordEmitter::numbered(const std::string& words)
     return number + dialect_.separator + words;
 }
 
-void WordEmitter::add_line(std::string_view line)
+void WordEmitter::add_line(std::string line)
 {
-    sink_.line(line, source_);
-    bytes_ += line.size() + 1;
+    writer_.text(std::move(line), source_);
     ++lines_;
-    if (line.size() > longest_) {
-        longest_ = line.size();
-        longest_line_ = lines_;
-    }
 }
 
 void WordEmitter::comment(const std::string& text)
@@ -186,7 +159,7 @@ void WordEmitter::literal(const std::string& line)
 
 void WordEmitter::hold(Role role, const std::string& text)
 {
-    Word& word = role_words_[static_cast<std::size_t>(role)];
+    Word& word = words_of(role)[0];
     word.known = true;
     word.counts = 0;
     word.text = &text;
@@ -211,7 +184,7 @@ void WordEmitter::learn_literal(const std::string& word)
         }
     }
     const char letter = word[0];
-    for (Word& axis : axis_words_) {
+    for (Word& axis : words_of(Role::axes)) {
         if (axis.address == letter) {
             axis.known = false;
             ++forgotten_;
@@ -233,18 +206,8 @@ void WordEmitter::learn_literal(const std::string& word)
 void WordEmitter::forget(Role role)
 {
     ++forgotten_;
-    role_words_[static_cast<std::size_t>(role)].known = false;
-    const auto all = [](auto& words) {
-        for (Word& word : words) {
-            word.known = false;
-        }
-    };
-    if (role == Role::axes) {
-        all(axis_words_);
-    } else if (role == Role::centre) {
-        all(centre_words_);
-    } else if (role == Role::cycle_depth) {
-        all(depth_words_);
+    for (Word& word : words_of(role)) {
+        word.known = false;
     }
 }
 

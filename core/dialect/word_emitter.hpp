@@ -1,30 +1,26 @@
 // Turns statements into blocks of words: addresses, modality, order, numbering, comments.
 #pragma once
 
+#include "core/dialect/line_writer.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/dialect/statement.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
 namespace wexilum {
 
-/// Receives the program, line by line.
-class CodeSink {
-public:
-    virtual ~CodeSink() = default;
-    /// One line without its end, and the record it was written for.
-    virtual void line(std::string_view text, const Source& source) = 0;
-};
-
 /// The emitter for controls that read blocks of words. It holds what the control is known to hold (modal values); a value
 /// that is not known is always restated.
 class WordEmitter {
 public:
-    /// `joint_names` gives the joint ids by index. All arguments must outlive the emitter.
-    WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink);
+    /// `joint_names` gives the joint ids by index. All arguments must outlive the emitter. `own_thread`: the text is
+    /// made on a thread of its own; the program is complete after finish().
+    WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink,
+                bool own_thread = false);
 
     /// The record that the following lines are written for.
     void set_source(const Source& source) { source_ = source; }
@@ -49,11 +45,11 @@ public:
 
     /// Grows whenever something that was known to hold is forgotten.
     [[nodiscard]] std::uint64_t forgotten() const { return forgotten_; }
-    /// Bytes written, a line end for each line included.
-    [[nodiscard]] std::uint64_t bytes() const { return bytes_; }
     [[nodiscard]] std::uint32_t lines() const { return lines_; }
-    [[nodiscard]] std::uint32_t longest_line() const { return longest_line_; }
-    [[nodiscard]] std::size_t longest() const { return longest_; }
+    /// Everything is with the sink when this returns; nothing may be added afterwards.
+    void finish() { writer_.finish(); }
+    /// Of the finished program.
+    [[nodiscard]] const LineWriter& written() const { return writer_; }
 
 private:
     /// What is known of one address, and how its word is written.
@@ -66,17 +62,15 @@ private:
         std::int64_t counts = 0;
         const std::string* text = nullptr;
     };
-    [[nodiscard]] Word& word_of(const Slot& slot)
+    [[nodiscard]] Word& word_of(const Slot& slot) { return memory_[first_[static_cast<std::size_t>(slot.role)] + std::size_t(slot.index)]; }
+    /// The words of a role: one, or one for each joint or direction.
+    [[nodiscard]] std::span<Word> words_of(Role role)
     {
-        switch (slot.role) {
-        case Role::axes: return axis_words_[std::size_t(slot.index)];
-        case Role::centre: return centre_words_[std::size_t(slot.index)];
-        case Role::cycle_depth: return depth_words_[std::size_t(slot.index)];
-        default: return role_words_[static_cast<std::size_t>(slot.role)];
-        }
+        const auto at = static_cast<std::size_t>(role);
+        return std::span(memory_).subspan(first_[at], first_[at + 1] - first_[at]);
     }
     [[nodiscard]] Word made(Role role, char address) const;
-    void add_line(std::string_view line);
+    void add_line(std::string line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn_literal(const std::string& word);
     void hold(Role role, const std::string& text);
@@ -84,19 +78,13 @@ private:
     const Dialect& dialect_;
     Rounding rounding_;
     std::array<std::uint8_t, 256> rank_{};
-    std::array<Word, role_count> role_words_;
-    std::vector<Word> axis_words_;
-    std::vector<Word> depth_words_; ///< the depth of a cycle, by the joint it drills along
-    std::array<Word, 3> centre_words_;
+    std::vector<Word> memory_;                        ///< role after role
+    std::array<std::size_t, role_count + 1> first_{}; ///< where each role's words begin
     std::array<const std::string*, function_count> words_{};
-    CodeSink& sink_;
+    LineWriter writer_;
     Source source_;
-    std::string line_; ///< room for one line
     std::uint64_t forgotten_ = 0;
-    std::uint64_t bytes_ = 0;
     std::uint32_t lines_ = 0;
-    std::uint32_t longest_line_ = 0;
-    std::size_t longest_ = 0;
     long long sequence_;
 };
 

@@ -100,7 +100,11 @@ struct JobRecords::Open {
 };
 
 JobRecords::JobRecords(const FileSystem& files, std::string folder, const Job& job) : files_(files), folder_(std::move(folder)), job_(job)
-{}
+{
+    for (const JobOperation& operation : job.operations) {
+        names_.push_back(operation.toolpath);
+    }
+}
 JobRecords::~JobRecords() = default;
 
 Result<bool> JobRecords::next(Record& out)
@@ -112,18 +116,17 @@ Result<bool> JobRecords::next(Record& out)
         }
         open_.reset();
     }
-    if (names_.size() == job_.operations.size()) {
+    if (next_ == job_.operations.size()) {
         return false;
     }
-    const JobOperation& operation = job_.operations[names_.size()];
+    const JobOperation& operation = job_.operations[next_];
     auto source = files_.open(folder_ + "/" + operation.toolpath);
     if (!source) {
         return Error{ErrorKind::unreadable,
                      fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
                      operation.place, "correct the path, or put the file there"};
     }
-    const auto index = static_cast<std::uint32_t>(names_.size());
-    names_.push_back(operation.toolpath);
+    const auto index = static_cast<std::uint32_t>(next_++);
     open_ = std::make_unique<Open>(std::move(*source), operation.toolpath, index);
     out.data = record::Operation{operation.id, operation.name};
     out.source = {index, LineNumber(0)};

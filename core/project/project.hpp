@@ -36,6 +36,7 @@ private:
     const Job& job_;
     std::vector<std::string> names_;
     std::unique_ptr<Open> open_;
+    std::size_t next_ = 0; ///< operation
 };
 
 /// Loads everything a job needs but its toolpaths and links it; JobRecords streams those.

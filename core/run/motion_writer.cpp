@@ -241,7 +241,7 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
     retracted_ = false;
 }
 
-void MotionWriter::add_feed(Statement& statement, FeedMode mode, double value)
+Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
 {
     constexpr std::array<Function, 3> functions{Function::feed_per_minute, Function::feed_per_revolution, Function::feed_inverse_time};
     constexpr std::array<Quantity, 3> quantities{Quantity::feed, Quantity::revolution_feed, Quantity::inverse_time};
@@ -268,10 +268,10 @@ void MotionWriter::add_feed(Statement& statement, FeedMode mode, double value)
         value = most;
     }
     const auto counts = std::max<std::int64_t>(1, frame_.rounding().counts(quantities[index], value));
-    statement.slots.push_back({mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, 0, quantities[index], counts, {}});
+    return {mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, 0, quantities[index], counts, {}};
 }
 
-void MotionWriter::add_block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed)
+Slot MotionWriter::block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed)
 {
     const BlockTime time = block_time(assembly_.machine, now(), target.readings, seconds);
     if (time.limited) {
@@ -286,17 +286,12 @@ void MotionWriter::add_block_feed(Statement& statement, const Stand& target, dou
     if (!differs(target, true)) {
         const bool as_asked = !time.limited && feed.mode != FeedMode::inverse_time;
         if (feed.mode == FeedMode::inverse_time) {
-            add_feed(statement, FeedMode::inverse_time, 1 / time.seconds);
-        } else if (as_asked) {
-            add_feed(statement, feed.mode, feed.value);
-        } else {
-            add_feed(statement, FeedMode::per_minute, length / time.seconds);
+            return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
         }
-        return;
+        return as_asked ? feed_slot(statement, feed.mode, feed.value) : feed_slot(statement, FeedMode::per_minute, length / time.seconds);
     }
     if (assembly_.dialect.rotary_feed == RotaryFeedStyle::inverse_time) {
-        add_feed(statement, FeedMode::inverse_time, 1 / time.seconds);
-        return;
+        return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
     }
     double straight = 0;
     double turns = 0;
@@ -310,7 +305,7 @@ void MotionWriter::add_block_feed(Statement& statement, const Stand& target, dou
     }
     // A control that times by the linear way alone times by the turns where nothing else moves.
     const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-18;
-    add_feed(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
+    return feed_slot(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
 }
 
 void MotionWriter::feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed)
@@ -325,13 +320,14 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
     carried_seconds_ = carried_length_ = 0;
     check_travel(target.readings);
     Statement statement{StatementKind::motion, {}};
-    add_block_feed(statement, target, seconds, length, feed);
+    const Slot value = block_feed(statement, target, seconds, length, feed);
     if (auto word = emitter_.function(Function::linear)) {
         statement.slots.push_back(*word);
     }
     for (const std::size_t i : frame_.chain()) {
         add_axis(statement, i, target.counts[i]);
     }
+    statement.slots.push_back(value);
     emitter_.emit(statement);
     now_ = target;
     retracted_ = false;

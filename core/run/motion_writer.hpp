@@ -80,7 +80,7 @@ public:
     void report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure, double worst,
                 std::size_t gap = 1);
     /// Slots for mode and value of a feed; remembers the mode.
-    void add_feed(Statement& statement, FeedMode mode, double value);
+    void add_feed(Statement& statement, FeedMode mode, double value) { statement.slots.push_back(feed_slot(statement, mode, value)); }
 
 private:
     /// An arc seen in the program's own axes X, Y, Z.
@@ -103,7 +103,9 @@ private:
     void set_length_shift(double mm);
     void add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const;
     void feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed);
-    void add_block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed);
+    /// Adds the feed's mode and gives its value, which goes behind the axes.
+    [[nodiscard]] Slot block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed);
+    [[nodiscard]] Slot feed_slot(Statement& statement, FeedMode mode, double value);
     [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece) const;
     void feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
     bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed);

@@ -25,9 +25,9 @@ Function word_for(CoolantState state)
 } // namespace
 
 NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
-                           const std::vector<std::string>& files, CodeSink& sink)
+                           const std::vector<std::string>& files, CodeSink& sink, bool own_thread)
     : assembly_(assembly), outline_(outline), plan_(plan), findings_(findings), files_(files), joint_names_(assembly.joint_names()),
-      emitter_(assembly.dialect, assembly.controller, joint_names_, sink), motion_(assembly, emitter_, findings, files),
+      emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread), motion_(assembly, emitter_, findings, files),
       cycles_(assembly, emitter_, motion_)
 {}
 
@@ -46,11 +46,13 @@ void NativeEvents::finish()
     cycles_.end();
     section("program-end", Function::program_end);
     const std::size_t most = assembly_.controller.line_most;
-    if (most > 0 && emitter_.longest() > most) {
+    emitter_.finish();
+    const LineWriter& written = emitter_.written();
+    if (most > 0 && written.longest() > most) {
         Finding finding = Finding::make(Severity::error, "line-too-long",
-                                        fmt::format("a line has {} characters, the control takes {}", emitter_.longest(), most),
+                                        fmt::format("a line has {} characters, the control takes {}", written.longest(), most),
                                         "shorten comments, write fewer decimals or no blanks");
-        finding.code.line = emitter_.longest_line();
+        finding.code.line = written.longest_line();
         findings_.add(std::move(finding));
     }
 }
@@ -320,8 +322,11 @@ void NativeEvents::cut(const Pose& to, const record::Circular* circular)
     if (tool_ != nullptr) {
         ready_to_move();
         if (pose_ && motion_.positioned()) {
-            const PathPiece line{in_work(*pose_), in_work(to), std::nullopt};
-            cut_piece(circular != nullptr ? arc_piece(assembly_.setup.part, *pose_, *circular) : line, planned);
+            if (circular != nullptr) {
+                cut_piece(arc_piece(assembly_.setup.part, *pose_, *circular), planned);
+            } else {
+                cut_piece({in_work(*pose_), in_work(to), std::nullopt}, planned);
+            }
         } else {
             // The path does not say that this place may be reached in rapid.
             const bool feeds = feed_.seconds(1) > 0;

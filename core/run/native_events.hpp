@@ -12,9 +12,10 @@ namespace wexilum {
 
 class NativeEvents {
 public:
-    /// All must outlive the object; `plan` stands before the first motion, `files` are those that sources point into.
+    /// All must outlive the object; `plan` stands before the first motion, `files` are those that sources point into. `own_thread`:
+    /// the text is made on a thread of its own.
     NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
-                 const std::vector<std::string>& files, CodeSink& sink);
+                 const std::vector<std::string>& files, CodeSink& sink, bool own_thread);
 
     void begin();
     /// Handles the next record.

@@ -5,6 +5,7 @@
 #include "core/solve/path_choice.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/record_spool.hpp"
+#include "core/toolpath/records_ahead.hpp"
 
 #include <fmt/format.h>
 
@@ -85,9 +86,10 @@ private:
 
 std::string program_file_name(const Assembly& assembly) { return assembly.job.name + assembly.dialect.extension; }
 
-Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink)
+Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads)
 {
-    AgreedRecords records(a, source);
+    AgreedRecords agreed(a, source);
+    RecordsAhead records(agreed, threads > 1);
     std::array<std::unique_ptr<Spool>, 3> spools;
     for (auto& spool : spools) {
         auto made = scratch.spool();
@@ -125,7 +127,7 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
         }
         out.outline = outline.take();
     }
-    for (const LeanReport& lean : records.leans()) {
+    for (const LeanReport& lean : agreed.leans()) {
         Finding finding =
             Finding::make(Severity::remark, "pole-lean",
                           fmt::format("in the operation {} the tool leans by up to {:.4f} deg at {} records to go through the pole",
@@ -137,7 +139,7 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
     }
     PlanReader plan(*step_spool, *decision_spool);
     RecordSpoolReader aside(*record_spool);
-    NativeEvents events(a, out.outline, plan, out.findings, records.files(), sink);
+    NativeEvents events(a, out.outline, plan, out.findings, records.files(), sink, threads > 1);
     events.begin();
     Record record;
     while (aside.next(record)) {
@@ -149,7 +151,7 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
     }
     out.excursions = events.take_excursions();
     out.blocks = events.emitter().lines();
-    out.bytes = events.emitter().bytes();
+    out.bytes = events.emitter().written().bytes();
     return out;
 }
 

@@ -29,8 +29,9 @@ struct RunSummary {
 
 /// Posts a linked assembly's job from a stream of its records, in memory that does not grow with the path: records and choices are
 /// put aside in spools of `scratch`, the code goes to `sink` line by line. The code is complete even where findings are errors;
-/// whoever keeps it then throws it away. An Error where the source, a spool or the sink's own medium failed.
-Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink);
+/// whoever keeps it then throws it away. An Error where the source, a spool or the sink's own medium failed. With two threads
+/// reading and writing run beside the rest; the code is the same.
+Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink, int threads = 1);
 
 struct CodeFile {
     std::string name; ///< file name with extension, no folder

@@ -2,14 +2,13 @@
 
 namespace wexilum {
 
-ProgramFrame::ProgramFrame(const Assembly& assembly)
-    : assembly_(assembly), rounding_(assembly.dialect, assembly.controller), chain_(assembly.machine.joints.size(), false)
+ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), rounding_(assembly.dialect, assembly.controller)
 {
     for (const auto& link : assembly.solver->kinematics().links()) {
         chain_[link.joint.value] = true;
     }
     for (std::size_t i = 0; i < assembly.machine.joints.size(); ++i) {
-        rotary_.push_back(assembly.machine.joints[i].kind == JointKind::rotary);
+        rotary_[i] = assembly.machine.joints[i].kind == JointKind::rotary;
         offset_.push_back(assembly.offset(JointIndex(static_cast<std::uint32_t>(i))));
         if (chain_[i]) {
             chain_joints_.push_back(i);

@@ -42,16 +42,16 @@ public:
     void recount(Stand& stand) const;
 
     [[nodiscard]] const Rounding& rounding() const { return rounding_; }
-    [[nodiscard]] const std::vector<bool>& is_rotary() const { return rotary_; }
-    [[nodiscard]] const std::vector<bool>& in_chain() const { return chain_; }
+    [[nodiscard]] const std::array<bool, max_joints>& is_rotary() const { return rotary_; }
+    [[nodiscard]] const std::array<bool, max_joints>& in_chain() const { return chain_; }
     /// The joints of the chain in the machine's order.
     [[nodiscard]] const std::vector<std::size_t>& chain() const { return chain_joints_; }
 
 private:
     const Assembly& assembly_;
     Rounding rounding_;
-    std::vector<bool> rotary_;
-    std::vector<bool> chain_;
+    std::array<bool, max_joints> rotary_{};
+    std::array<bool, max_joints> chain_{};
     std::vector<std::size_t> chain_joints_;
     std::vector<double> offset_; ///< of the job's register, by joint
     std::vector<double> shift_;  ///< offset and length

@@ -79,6 +79,9 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
     for (std::size_t i = 0; i < out.rotary_index_.size(); ++i) {
         out.at_[i] = kinematics.joints()[out.rotary_index_[i].value].at;
         out.rotary_point_.push_back(kinematics.joints()[out.rotary_index_[i].value].point);
+        Eigen::Index along = 0;
+        const double most = out.rotary_axis_[i].cwiseAbs().maxCoeff(&along);
+        out.rotary_along_[i] = most == 1 ? int(along) : -1;
     }
     if (out.rotary_axis_.size() == 2) {
         out.prepare_two();
@@ -224,16 +227,30 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     }
 }
 
+void InverseSolver::turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const
+{
+    const Vec3 arm = point - rotary_point_[rotary];
+    if (const int along = rotary_along_[rotary]; along >= 0) { // a coordinate axis, as on nearly every machine
+        const int u = along == 2 ? 0 : along + 1;
+        const int v = 3 - along - u;
+        const double s = rotary_axis_[rotary][along] * sine;
+        point[u] = rotary_point_[rotary][u] + arm[u] * cosine - arm[v] * s;
+        point[v] = rotary_point_[rotary][v] + arm[v] * cosine + arm[u] * s;
+        return;
+    }
+    point = rotary_point_[rotary] + turned(rotary_axis_[rotary], sine, cosine, arm);
+}
+
 Vec3 InverseSolver::linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const
 {
     // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
     Vec3 wanted = kinematics_.work_frame().linear() * tip + kinematics_.work_frame().translation();
     Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
     for (std::size_t i = 0; i < rotary_before_; ++i) {
-        wanted = rotary_point_[i] + turned(rotary_axis_[i], -sine[i], cosine[i], wanted - rotary_point_[i]);
+        turn_about(i, -sine[i], cosine[i], wanted);
     }
     for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
-        tool = rotary_point_[i] + turned(rotary_axis_[i], sine[i], cosine[i], tool - rotary_point_[i]);
+        turn_about(i, sine[i], cosine[i], tool);
     }
     return linear_at_ + directions_inverse_ * (wanted - tool);
 }

@@ -94,18 +94,20 @@ public:
 private:
     explicit InverseSolver(const Kinematics& kinematics) : kinematics_(kinematics) {}
     void prepare_two();
+    void turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const;
     [[nodiscard]] Vec3 linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const;
     [[nodiscard]] Branches one_joint(const Vec3& wanted) const;
     [[nodiscard]] Branches two_joints(const Vec3& wanted) const;
 
     Kinematics kinematics_;
     std::vector<JointIndex> linear_;
-    std::vector<JointIndex> rotary_index_; ///< from the work to the tool
-    std::vector<Vec3> rotary_axis_;        ///< base frame, reference posture, with the link's sign
-    std::vector<Vec3> rotary_point_;       ///< a point on each axis, base frame, reference posture
-    std::array<double, 2> at_{};           ///< reference readings of the rotary joints
-    Vec3 linear_at_ = Vec3::Zero();        ///< and of the linear ones
-    Vec3 tool_axis_ = Vec3::UnitZ();       ///< base frame, reference posture
+    std::vector<JointIndex> rotary_index_;    ///< from the work to the tool
+    std::vector<Vec3> rotary_axis_;           ///< base frame, reference posture, with the link's sign
+    std::vector<Vec3> rotary_point_;          ///< a point on each axis, base frame, reference posture
+    std::array<int, 2> rotary_along_{-1, -1}; ///< the coordinate axis it lies along, -1 where none
+    std::array<double, 2> at_{};              ///< reference readings of the rotary joints
+    Vec3 linear_at_ = Vec3::Zero();           ///< and of the linear ones
+    Vec3 tool_axis_ = Vec3::UnitZ();          ///< base frame, reference posture
 
     // Two rotary joints: e1, f1 across the first axis and e2 across the second, e's in the plane of both axes.
     bool two_ = false;

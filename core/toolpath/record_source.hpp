@@ -11,7 +11,7 @@ public:
     virtual ~RecordSource() = default;
     /// Puts the next record into `out`; false at the end. After an error the source must not be used further.
     virtual Result<bool> next(Record& out) = 0;
-    /// The files that the records' sources point into; grows as files are opened.
+    /// The files that the records' sources point into.
     [[nodiscard]] virtual const std::vector<std::string>& files() const = 0;
 };
 

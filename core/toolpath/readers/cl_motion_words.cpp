@@ -54,7 +54,7 @@ Result<Pose> ClReader::State::read_pose(const Statement& s)
             return bad(s.parameters[3].place, fmt::format("the tool axis has length {:.6f}, not 1", length),
                        "give a unit vector from the tip to the holder");
         }
-        pose.axis = axis / length;
+        pose.axis = axis * (1 / length);
     } else {
         pose.axis = multi_axis && known_position ? position.axis : Vec3::UnitZ();
     }
@@ -126,7 +126,7 @@ bool ClReader::State::plain_goto(Record& out)
         if (std::abs(length - 1) > unit_vector_tolerance) {
             return false;
         }
-        to.axis = axis / length;
+        to.axis = axis * (1 / length);
     } else {
         to.axis = multi_axis && known_position ? position.axis : Vec3::UnitZ();
     }

@@ -1,0 +1,82 @@
+// From words to text: the last step of the emitter, which may run on a thread of its own.
+#pragma once
+
+#include "core/base/hand_over.hpp"
+#include "core/dialect/rounding.hpp"
+#include "core/toolpath/record.hpp"
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <thread>
+#include <vector>
+
+namespace wexilum {
+
+/// Receives the program, line by line, from one thread at a time.
+class CodeSink {
+public:
+    virtual ~CodeSink() = default;
+    /// One line without its end, and the record it was written for.
+    virtual void line(std::string_view text, const Source& source) = 0;
+};
+
+/// A word whose value is decided: a whole word of the dialect, or an address and a number.
+/// Without initial values, because an array of them is made for every block.
+struct DecidedWord {
+    std::int64_t counts;
+    const std::string* text; ///< nullptr: a number; outlives the writer
+    char address;
+    Quantity quantity;
+};
+
+class LineWriter {
+public:
+    /// All must outlive the writer. `own_thread`: the text is made on another thread, which finish() waits for.
+    LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSink& sink, bool own_thread);
+    ~LineWriter();
+    LineWriter(const LineWriter&) = delete;
+    LineWriter& operator=(const LineWriter&) = delete;
+
+    /// A line of words with its number (nothing where the dialect numbers no lines).
+    void words(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source);
+    /// A line as it stands.
+    void text(std::string line, const Source& source);
+    /// Everything is with the sink when this returns; nothing may be written afterwards.
+    void finish();
+
+    // Known after finish().
+    [[nodiscard]] std::uint64_t bytes() const { return bytes_; } ///< a line end for each line included
+    [[nodiscard]] std::uint32_t longest_line() const { return longest_line_; }
+    [[nodiscard]] std::size_t longest() const { return longest_; }
+
+private:
+    struct Line {
+        std::size_t words = 0; ///< 0: a text
+        std::optional<long long> number;
+        Source source;
+    };
+    struct Batch {
+        std::vector<Line> lines;
+        std::vector<DecidedWord> words;
+        std::vector<std::string> texts;
+    };
+    void format(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source);
+    void give(std::string_view line, const Source& source);
+    void work();
+    void hand_over_if_full();
+
+    const Dialect& dialect_;
+    const Rounding& rounding_;
+    CodeSink& sink_;
+    std::string room_;
+    std::uint64_t bytes_ = 0;
+    std::uint32_t lines_ = 0;
+    std::uint32_t longest_line_ = 0;
+    std::size_t longest_ = 0;
+    HandOver<Batch> batches_{4};
+    Batch filling_;
+    std::thread thread_;
+};
+
+} // namespace wexilum

@@ -1,0 +1,36 @@
+// Reads records ahead on a thread of its own.
+#pragma once
+
+#include "core/base/hand_over.hpp"
+#include "core/toolpath/record_source.hpp"
+
+#include <thread>
+
+namespace wexilum {
+
+class RecordsAhead final : public RecordSource {
+public:
+    /// `source` must outlive the object, and is not to be touched by others until next() has said that there is no more, or the object
+    /// is gone; but its files() must be readable meanwhile. Without `own_thread` it is read directly.
+    RecordsAhead(RecordSource& source, bool own_thread);
+    ~RecordsAhead() override;
+    RecordsAhead(const RecordsAhead&) = delete;
+    RecordsAhead& operator=(const RecordsAhead&) = delete;
+    Result<bool> next(Record& out) override;
+    [[nodiscard]] const std::vector<std::string>& files() const override { return source_.files(); }
+
+private:
+    struct Batch {
+        std::vector<Record> records;
+        Status end; ///< of the last batch
+    };
+    void read();
+
+    RecordSource& source_;
+    HandOver<Batch> batches_{8};
+    Batch batch_;
+    std::size_t at_ = 0;
+    std::thread thread_;
+};
+
+} // namespace wexilum
