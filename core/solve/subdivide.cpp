@@ -55,6 +55,9 @@ struct Splitter {
                 next.turns = turns_between(solver, piece, branch, a.turns, b.turns, next.s);
             }
             split(before, next);
+            if (out.capped) {
+                return;
+            }
             before = next;
         }
     }
@@ -140,6 +143,9 @@ void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, 
     out.worst = {};
     out.capped = false;
     Splitter{solver, piece, branch, tool_length, tolerance, interpolation, out}.split({0, start}, {1, end});
+    if (out.points.back().s < 1) {
+        out.points.push_back({1, end}); // capped: the rest in one go
+    }
 }
 
 } // namespace wexilum

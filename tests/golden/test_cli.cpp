@@ -214,6 +214,27 @@ private Q_SLOTS:
         QCOMPARE(run({"solve", "--machine", machine, "--poses", write(folder, "v.csv", "x,y,z,i,j,k\n1,2,3,0,0,5\n")}).code, 2);
     }
 
+    void two_threads_write_the_same_code()
+    {
+        QTemporaryDir folder;
+        for (const char* job : {"mirror-cell", "mirror-back-face"}) {
+            const QString one = folder.filePath("one");
+            const QString two = folder.filePath("two");
+            QCOMPARE(run({"post", "--project", QString::fromStdString(demo_folder()), "--job", job, "--out", one}).code, 0);
+            QCOMPARE(run({"post", "--project", QString::fromStdString(demo_folder()), "--job", job, "--out", two, "--threads", "2"}).code,
+                     0);
+            const QString name = QString("/%1.nc").arg(job);
+            const std::string code = read_file((one + name).toStdString());
+            QVERIFY(code.size() > 1000);
+            QVERIFY(code == read_file((two + name).toStdString()));
+        }
+        // An error of a toolpath comes through as with one thread.
+        QCOMPARE(run({"post", "--project", QString::fromStdString(demo_folder()), "--job", "fails-beyond-travel", "--threads", "2", "--out",
+                      folder.path()})
+                     .code,
+                 1);
+    }
+
     void numbers_have_17_digits()
     {
         QTemporaryDir folder;

@@ -57,6 +57,8 @@ private Q_SLOTS:
             "controllers/morrow-m.json:10:20: no function is called \"wait\"; docs/formats/controller.md lists the functions");
         row("word twice", three, "controllers/morrow-m.json", R"("G4":)", R"("G04": {"does": "dwell"}, "G4":)",
             "controllers/morrow-m.json:10:37: the word G4 stands twice; G1 and G01 are the same word: keep one");
+        row("no word", three, "controllers/morrow-m.json", R"("G4":)", R"("?4":)",
+            "controllers/morrow-m.json:10:11: \"?4\" is no word; write a capital letter and its number, like G1");
         row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
             "controllers/morrow-m.json:28:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",

@@ -67,6 +67,43 @@ private Q_SLOTS:
                  QString("the file is larger than 1 MiB"));
     }
 
+    void a_spool_gives_back_what_was_put_aside()
+    {
+        QTemporaryDir folder;
+        qputenv("TMPDIR", folder.path().toUtf8());
+        FileScratch scratch;
+        auto made = scratch.spool();
+        qunsetenv("TMPDIR");
+        QVERIFY(made.ok());
+        Spool& spool = **made;
+        QVERIFY(QDir(folder.path()).entryList(QDir::Files).isEmpty()); // it has no name any more
+        SpoolWriter writer(spool);
+        for (std::uint32_t i = 0; i < 100000; ++i) {
+            writer.put(i);
+        }
+        QVERIFY(writer.flush().ok());
+        QCOMPARE(spool.size(), std::uint64_t(400000));
+        const std::uint32_t other = 7;
+        QVERIFY(spool.write_at(4 * 5000, std::span(reinterpret_cast<const char*>(&other), 4)).ok());
+        SpoolReader reader(spool);
+        for (std::uint32_t i = 0; i < 100000; ++i) {
+            QCOMPARE(reader.get<std::uint32_t>(), i == 5000 ? 7U : i);
+        }
+        QVERIFY(reader.at_end() && reader.status().ok());
+        (void)reader.get<std::uint32_t>();
+        SpoolSource source(spool);
+        std::array<char, 12> bytes{};
+        QCOMPARE(source.read(bytes).value(), std::size_t(12));
+        QCOMPARE(bytes[8], char(2));
+        qputenv("TMPDIR", "/nowhere");
+        const auto failed = scratch.spool();
+        qunsetenv("TMPDIR");
+        QVERIFY(!failed.ok());
+        QCOMPARE(QString::fromStdString(failed.error().text()),
+                 QString("/nowhere: no temporary file can be made: No such file or directory; make room there, or let TMPDIR name another "
+                         "folder"));
+    }
+
     void tables()
     {
         TextSource source("# poses\nx, y\r\n1,2\n\n-3e1, 4.5\n");
