@@ -65,7 +65,7 @@ struct DigitPairs {
 };
 constexpr DigitPairs pairs;
 
-char* write_whole(char* out, std::uint64_t value)
+[[gnu::always_inline]] inline char* write_whole(char* out, std::uint64_t value)
 {
     if (value >= 10000) {
         return std::to_chars(out, out + 20, value).ptr;

@@ -10,6 +10,7 @@
 namespace wexilum {
 namespace {
 
+constexpr std::size_t remarkable_blocks = 24;    // of one move
 constexpr std::size_t neighbouring_records = 60; // travel left again and again within so many records is one finding
 
 } // namespace
@@ -243,8 +244,9 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
 
 Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
 {
-    constexpr std::array<Function, 3> functions{Function::feed_per_minute, Function::feed_per_revolution, Function::feed_inverse_time};
-    constexpr std::array<Quantity, 3> quantities{Quantity::feed, Quantity::revolution_feed, Quantity::inverse_time};
+    static constexpr std::array<Function, 3> functions{Function::feed_per_minute, Function::feed_per_revolution,
+                                                       Function::feed_inverse_time};
+    static constexpr std::array<Quantity, 3> quantities{Quantity::feed, Quantity::revolution_feed, Quantity::inverse_time};
     const auto index = static_cast<std::size_t>(mode);
     if (mode_ != mode) {
         emitter_.forget_after("feed-mode");
@@ -357,12 +359,30 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedS
                fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
                "lean the tool away from the pole, or allow a larger tolerance", parts_.worst.tip);
     }
+    if (parts_.points.size() > remarkable_blocks && !parts_.capped && !piece.arc && !solver_.rotary().empty()) {
+        report_many_blocks(way, length);
+    }
     double before = 0;
     for (const Waypoint& point : parts_.points) {
         const double part = length * (point.s - before);
         const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (point.s - before) : feed.seconds(part);
         feed_line(rounded(point.turns, point.s == 1 ? piece.to.tip : piece.at(point.s).tip), seconds, part, feed);
         before = point.s;
+    }
+}
+
+void MotionWriter::report_many_blocks(const SheetWay& way, double length)
+{
+    const auto count = double(parts_.points.size());
+    const bool first = std::abs(way.to[0] - way.from[0]) >= std::abs(way.to[1] - way.from[1]);
+    const std::size_t rotary = first ? 0 : 1;
+    const std::string& joint = assembly_.machine.joints[solver_.rotary()[rotary].value].id;
+    if (!findings_.absorb("many-blocks", joint, record_, 1, count, source_.line.value, emitter_.lines())) {
+        report(Severity::remark, "many-blocks", joint,
+               fmt::format("{:.0f} blocks for one move: {} turns {:.3f} deg while the tool goes {:.3f} mm", count, joint,
+                           std::abs(to_deg(way.to[rotary] - way.from[rotary])), length),
+               "a lean in the operation's \"pole\" would spare the turn where a pole is near; a larger tolerance needs fewer blocks",
+               count);
     }
 }
 

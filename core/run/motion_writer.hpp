@@ -101,6 +101,7 @@ private:
     void approach(const Pose& pose, const Stand& target, const FeedSpec* last);
     void add_length(Statement& statement);
     void set_length_shift(double mm);
+    void report_many_blocks(const SheetWay& way, double length);
     void add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const;
     void feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed);
     /// Adds the feed's mode and gives its value, which goes behind the axes.

@@ -227,16 +227,19 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     }
 }
 
-void InverseSolver::turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const
+[[gnu::always_inline]] inline void InverseSolver::turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const
 {
     const Vec3 arm = point - rotary_point_[rotary];
-    if (const int along = rotary_along_[rotary]; along >= 0) { // a coordinate axis, as on nearly every machine
-        const int u = along == 2 ? 0 : along + 1;
-        const int v = 3 - along - u;
+    const auto in_plane = [&](int along, int u, int v) {
         const double s = rotary_axis_[rotary][along] * sine;
         point[u] = rotary_point_[rotary][u] + arm[u] * cosine - arm[v] * s;
         point[v] = rotary_point_[rotary][v] + arm[v] * cosine + arm[u] * s;
-        return;
+    };
+    switch (rotary_along_[rotary]) { // a coordinate axis, as on nearly every machine
+    case 0: in_plane(0, 1, 2); return;
+    case 1: in_plane(1, 2, 0); return;
+    case 2: in_plane(2, 0, 1); return;
+    default: break;
     }
     point = rotary_point_[rotary] + turned(rotary_axis_[rotary], sine, cosine, arm);
 }

@@ -48,7 +48,7 @@ std::string shown(std::string_view text)
 
 /// How many of the 8 characters at `at` are digits before the first that is none, and their value. Eight bytes at a time: the bytes
 /// are the number's digits in order, so that three multiplications add them up pairwise.
-int up_to_eight_digits(const char* at, std::uint64_t& value)
+[[gnu::always_inline]] inline int up_to_eight_digits(const char* at, std::uint64_t& value)
 {
     std::uint64_t word = 0;
     std::memcpy(&word, at, sizeof word);
@@ -68,15 +68,17 @@ int up_to_eight_digits(const char* at, std::uint64_t& value)
 
 /// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly; nullptr for all else.
 /// Precondition: 8 readable bytes after `end`.
-const char* plain_decimal(const char* at, const char* end, double& out)
+[[gnu::always_inline]] inline const char* plain_decimal(const char* at, const char* end, double& out)
 {
-    constexpr std::array<double, 16> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
-    constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
+    static constexpr std::array<double, 16> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+    static constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
     const bool negative = *at == '-';
     at += negative ? 1 : 0;
     std::uint64_t digits = 0;
-    const int whole = up_to_eight_digits(at, digits);
-    at += whole;
+    int whole = 0;
+    for (; whole < 8 && is_digit(*at); ++whole) { // mostly one to three
+        digits = digits * 10 + std::uint64_t(*at++ - '0');
+    }
     int decimals = 0;
     if (*at == '.') {
         std::uint64_t fraction = 0;
@@ -111,8 +113,8 @@ Result<bool> StatementReader::fill_line(std::size_t& length)
 {
     std::size_t searched = position_;
     for (;;) {
-        const void* found = std::memchr(buffer_.data() + searched, '\n', buffer_.size() - searched);
-        const std::size_t end = found == nullptr ? buffer_.size() : std::size_t(static_cast<const char*>(found) - buffer_.data());
+        const void* found = std::memchr(buffer_.data() + searched, '\n', filled_ - searched);
+        const std::size_t end = found == nullptr ? filled_ : std::size_t(static_cast<const char*>(found) - buffer_.data());
         length = end - position_;
         if (length > max_line_bytes) {
             return Error{ErrorKind::syntax,
@@ -126,13 +128,16 @@ Result<bool> StatementReader::fill_line(std::size_t& length)
         if (ended_) {
             return false;
         }
-        buffer_.erase(0, position_);
+        std::memmove(buffer_.data(), buffer_.data() + position_, filled_ - position_);
+        filled_ -= position_;
         position_ = 0;
-        searched = buffer_.size();
+        searched = filled_;
         constexpr std::size_t chunk = std::size_t{1} << 16;
-        buffer_.resize(searched + chunk);
-        auto got = source_.read(std::span(buffer_.data() + searched, chunk));
-        buffer_.resize(searched + (got ? *got : 0));
+        if (buffer_.size() < filled_ + chunk) {
+            buffer_.resize(filled_ + chunk);
+        }
+        auto got = source_.read(std::span(buffer_).subspan(filled_, chunk));
+        filled_ += got ? *got : 0;
         if (!got) {
             return got.error();
         }
@@ -145,8 +150,8 @@ Result<bool> StatementReader::read_line(std::string& line)
     std::size_t length = 0;
     auto more = fill_line(length);
     if (more && *more) {
-        line.assign(buffer_, position_, length);
-        position_ = std::min(position_ + length + 1, buffer_.size());
+        line.assign(buffer_.data() + position_, length);
+        position_ = std::min(position_ + length + 1, filled_);
         ++line_number_;
     }
     return more;
@@ -156,7 +161,7 @@ std::optional<std::size_t> StatementReader::peek_numbers(std::string_view word, 
 {
     std::size_t length = 0;
     const auto more = fill_line(length);
-    if (!more || !*more || length <= word.size() || position_ + length + 8 > buffer_.size()) {
+    if (!more || !*more || length <= word.size() || position_ + length + 8 > filled_) {
         return std::nullopt; // the last lines of a chunk are read the other way
     }
     const char* at = buffer_.data() + position_;
@@ -178,7 +183,7 @@ std::optional<std::size_t> StatementReader::peek_numbers(std::string_view word, 
             ++at;
         }
         if (at == end) {
-            peeked_ = std::min(position_ + length + 1, buffer_.size());
+            peeked_ = std::min(position_ + length + 1, filled_);
             return count + 1;
         }
         if (*at++ != ',') {
