@@ -307,6 +307,7 @@ void NativeEvents::on(const record::Rapid& r)
     cycles_.end();
     const Planned planned = next_choice();
     pose_ = r.to;
+    pose_in_work_.reset();
     planned_ = planned.turns;
     if (tool_ == nullptr) {
         return;
@@ -325,7 +326,12 @@ void NativeEvents::cut(const Pose& to, const record::Circular* circular)
             if (circular != nullptr) {
                 cut_piece(arc_piece(assembly_.setup.part, *pose_, *circular), planned);
             } else {
-                cut_piece({in_work(*pose_), in_work(to), std::nullopt}, planned);
+                const Pose end = in_work(to);
+                cut_piece({pose_in_work_ ? *pose_in_work_ : in_work(*pose_), end, std::nullopt}, planned);
+                pose_ = to;
+                pose_in_work_ = end;
+                planned_ = planned.turns;
+                return;
             }
         } else {
             // The path does not say that this place may be reached in rapid.
@@ -337,6 +343,7 @@ void NativeEvents::cut(const Pose& to, const record::Circular* circular)
         }
     }
     pose_ = to;
+    pose_in_work_.reset();
     planned_ = planned.turns;
 }
 
@@ -428,6 +435,7 @@ void NativeEvents::on(const record::CyclePoint& r)
 {
     const Planned planned = next_choice();
     pose_ = r.at;
+    pose_in_work_.reset();
     planned_ = planned.turns;
     if (tool_ == nullptr || !cycles_.active()) {
         return;

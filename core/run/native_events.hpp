@@ -84,8 +84,9 @@ private:
     std::size_t operations_ = 0; // begun
     const Tool* tool_ = nullptr;
     std::string operation_;
-    std::optional<Pose> pose_; // part's frame, where the path stands
-    Turns planned_{};          // exact rotary readings there
+    std::optional<Pose> pose_;         // part's frame, where the path stands
+    std::optional<Pose> pose_in_work_; // the same in the work mount's frame, where it is at hand
+    Turns planned_{};                  // exact rotary readings there
     FeedSpec feed_;
     record::Spindle wanted_spindle_;
     record::SpindleState spindle_ = record::SpindleState::off;

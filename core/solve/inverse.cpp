@@ -73,6 +73,8 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
     out.rotary_before_ = before[0];
     out.together_ = before[1] == before[0] && before[2] == before[0];
     out.directions_inverse_ = columns.inverse();
+    out.directions_straight_ = columns == Mat3::Identity();
+    out.work_straight_ = kinematics.work_frame().linear() == Mat3::Identity();
     for (int i = 0; i < 3; ++i) {
         out.linear_at_[i] = kinematics.joints()[out.linear_[std::size_t(i)].value].at;
     }
@@ -230,7 +232,8 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
 [[gnu::always_inline]] inline void InverseSolver::turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const
 {
     const Vec3 arm = point - rotary_point_[rotary];
-    const auto in_plane = [&](int along, int u, int v) {
+    const auto in_plane = [&](int along, int u, int v) __attribute__((always_inline))
+    {
         const double s = rotary_axis_[rotary][along] * sine;
         point[u] = rotary_point_[rotary][u] + arm[u] * cosine - arm[v] * s;
         point[v] = rotary_point_[rotary][v] + arm[v] * cosine + arm[u] * s;
@@ -247,7 +250,12 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
 Vec3 InverseSolver::linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const
 {
     // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
-    Vec3 wanted = kinematics_.work_frame().linear() * tip + kinematics_.work_frame().translation();
+    Vec3 wanted = kinematics_.work_frame().translation();
+    if (work_straight_) {
+        wanted += tip;
+    } else {
+        wanted += kinematics_.work_frame().linear() * tip;
+    }
     Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
     for (std::size_t i = 0; i < rotary_before_; ++i) {
         turn_about(i, -sine[i], cosine[i], wanted);
@@ -255,7 +263,8 @@ Vec3 InverseSolver::linear_by(const Turns& sine, const Turns& cosine, const Vec3
     for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
         turn_about(i, sine[i], cosine[i], tool);
     }
-    return linear_at_ + directions_inverse_ * (wanted - tool);
+    const Vec3 way = wanted - tool;
+    return directions_straight_ ? Vec3(linear_at_ + way) : Vec3(linear_at_ + directions_inverse_ * way);
 }
 
 Vec3 InverseSolver::linear_readings(const Branches& found, int branch, const Vec3& tip, double tool_length) const

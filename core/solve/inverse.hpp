@@ -128,6 +128,8 @@ private:
     bool together_ = false;
     std::size_t rotary_before_ = 0; ///< rotary joints between the work and the linear ones
     Mat3 directions_inverse_ = Mat3::Identity();
+    bool directions_straight_ = false; ///< they are X, Y and Z in this order
+    bool work_straight_ = false;       ///< the work mount's frame is not turned
 };
 
 } // namespace wexilum
