@@ -116,6 +116,7 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
     std::vector<TextSource> texts;
     texts.reserve(code.size());
     std::vector<ReplayStream> streams;
+    streams.reserve(code.size());
     for (const ReplayInput& input : code) {
         streams.push_back({input.name, &texts.emplace_back(input.text)});
     }
