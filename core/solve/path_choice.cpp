@@ -236,7 +236,6 @@ PathChooser::Seen PathChooser::add(const PathTarget& target)
         write_step(code(Planned::Entry::link), lifts_);
         here_ = target.pose;
         here_pole_ = found.pole;
-        tool_length_ = target.tool_length;
     } else {
         if (!pending_.empty()) {
             if (pole && pending_.size() < longest_wait) {
@@ -284,7 +283,6 @@ void PathChooser::settle_pending(const Branches* next)
         lifts_ = lifts;
         here_ = target.pose;
         here_pole_ = 0;
-        tool_length_ = target.tool_length;
     }
 }
 
@@ -298,11 +296,6 @@ void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget&
     if (target.may_reorient) {
         close();
         begin(lifts_, here_.tip, target.tool_length);
-        if (advance(lifts, tip, target.tool_length, false)) {
-            entry = code(Planned::Entry::reorient);
-            depart = lifts_;
-            return;
-        }
         entry = code(Planned::Entry::reorient);
         depart = lifts_;
     }
@@ -372,7 +365,6 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
     lifts_ = lifts;
     here_ = target.pose;
     here_pole_ = found.pole;
-    tool_length_ = target.tool_length;
 }
 
 void PathChooser::write_step(std::uint8_t entry, const Lifts& lifts, bool opposite)

@@ -113,7 +113,6 @@ private:
     bool beyond_ = false;
     Lifts lifts_{}; ///< at the last target
     Pose here_;
-    double tool_length_ = 0;
     double here_pole_ = 10;
     std::vector<PathTarget> pending_; ///< targets at a pole at the beginning of a cut: how it goes on tells the free joint's reading
 };
