@@ -90,11 +90,11 @@ void candidates(benchmark::State& state)
 {
     const auto path = poses();
     const InverseSolver& solver = *assembly().solver;
+    BranchFollower follower;
     for (auto _ : state) {
         for (const Pose& pose : path) {
-            const Branches found = solver.branches(pose.axis);
-            benchmark::DoNotOptimize(solver.linear_readings(found, 0, pose.tip, 100));
-            benchmark::DoNotOptimize(solver.linear_readings(found, 1, pose.tip, 100));
+            const Branches found = solver.branches(pose.axis, follower);
+            benchmark::DoNotOptimize(solver.linear_readings(found, pose.tip, 100));
         }
     }
     per_move(state);
@@ -126,13 +126,15 @@ void subdivision(benchmark::State& state)
 {
     const auto path = poses();
     const InverseSolver& solver = *assembly().solver;
+    LeverBound lever;
     for (auto _ : state) {
         for (std::size_t i = 1; i < path.size(); ++i) {
             const PathPiece piece{path[i - 1], path[i], std::nullopt};
             const Waypoint a{0, {0.1, 0.2}};
             const Waypoint b{1, {0.102, 0.203}};
             if constexpr (bound) {
-                benchmark::DoNotOptimize(deviation_bound(solver, piece, a, b, 100, Interpolation::joints));
+                benchmark::DoNotOptimize(
+                    deviation_bound(0.005, piece.length(), lever.at(solver, piece.from.tip, 100), Interpolation::joints));
             } else {
                 benchmark::DoNotOptimize(chord_deviation(solver, piece, a, b, 100, Interpolation::joints));
             }

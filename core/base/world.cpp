@@ -64,6 +64,15 @@ void SpoolReader::refill(char* to, std::size_t count)
     }
 }
 
+bool SpoolWriter::make_room(const char* from, std::size_t count)
+{
+    (void)flush();
+    if (count > limit) {
+        status_ = status_ ? spool_.append(std::span(from, count)) : status_;
+    }
+    return count <= limit;
+}
+
 Status SpoolWriter::flush()
 {
     if (status_.ok() && used_ > 0) {

@@ -132,11 +132,11 @@ public:
     T get()
     {
         static_assert(std::is_trivially_copyable_v<T>);
-        T value{};
+        T value;
         bytes(reinterpret_cast<char*>(&value), sizeof value);
         return value;
     }
-    void bytes(char* to, std::size_t count)
+    [[gnu::always_inline]] void bytes(char* to, std::size_t count) // inline, because most counts are known then
     {
         if (filled_ - at_ >= count) {
             std::memcpy(to, buffer_.data() + at_, count);
@@ -169,24 +169,21 @@ public:
         static_assert(std::is_trivially_copyable_v<T>);
         bytes(reinterpret_cast<const char*>(&value), sizeof value);
     }
-    void bytes(const char* from, std::size_t count)
+    [[gnu::always_inline]] void bytes(const char* from, std::size_t count) // inline, because most counts are known then
     {
-        if (count > limit - used_) {
-            (void)flush();
-            if (count > limit) {
-                status_ = status_ ? spool_.append(std::span(from, count)) : status_;
-                return;
-            }
+        if (count > limit - used_ && !make_room(from, count)) {
+            return;
         }
         std::memcpy(buffer_.data() + used_, from, count);
         used_ += count;
     }
     /// The first error met since the beginning.
     Status flush();
-    /// Bytes written so far, flushed or not.
-    [[nodiscard]] std::uint64_t written() const { return spool_.size() + used_; }
 
 private:
+    /// Flushes; false where even the whole buffer is too small and the bytes have gone to the spool themselves.
+    bool make_room(const char* from, std::size_t count);
+
     static constexpr std::size_t limit = std::size_t{1} << 16;
     Spool& spool_;
     std::vector<char> buffer_;

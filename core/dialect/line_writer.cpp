@@ -1,7 +1,5 @@
 #include "core/dialect/line_writer.hpp"
 
-#include <charconv>
-
 namespace wexilum {
 namespace {
 
@@ -10,8 +8,16 @@ constexpr std::size_t batch_lines = 512;
 }
 
 LineWriter::LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSink& sink, bool own_thread)
-    : dialect_(dialect), rounding_(rounding), sink_(sink)
+    : dialect_(dialect), rounding_(rounding), sink_(sink), separator_(dialect.separator.size() == 1 ? dialect.separator[0] : '\0')
 {
+    std::size_t longest = 1 + most_decimal_text;
+    for (const auto& [function, word] : dialect.words) {
+        longest = std::max(longest, word.size());
+    }
+    for (const auto& [name, word] : dialect.work_offsets) {
+        longest = std::max(longest, word.size());
+    }
+    room_.resize((SlotList::most + 1) * (longest + dialect.separator.size()));
     if (own_thread) {
         thread_ = std::thread([this] { work(); });
     }
@@ -78,27 +84,26 @@ void LineWriter::work()
 
 void LineWriter::format(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source)
 {
-    const std::string& separator = dialect_.separator;
-    std::size_t room = 32;
-    for (std::size_t i = 0; i < count; ++i) {
-        room += separator.size() + (words[i].text != nullptr ? words[i].text->size() : 1 + most_decimal_text);
-    }
-    if (room_.size() < room) {
-        room_.resize(room);
-    }
     char* out = room_.data();
     const auto add = [&](const std::string& text) {
         for (const char c : text) { // two or three characters
             *out++ = c;
         }
     };
+    const auto separate = [&] {
+        if (separator_ != '\0') {
+            *out++ = separator_;
+        } else {
+            add(dialect_.separator);
+        }
+    };
     if (number) {
         *out++ = dialect_.sequence_letter;
-        out = std::to_chars(out, out + 24, *number).ptr;
+        out = write_decimal(out, *number, {0, false, false});
     }
     for (std::size_t i = 0; i < count; ++i) {
         if (i > 0 || number) {
-            add(separator);
+            separate();
         }
         if (words[i].text != nullptr) {
             add(*words[i].text);

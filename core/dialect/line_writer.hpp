@@ -3,6 +3,7 @@
 
 #include "core/base/hand_over.hpp"
 #include "core/dialect/rounding.hpp"
+#include "core/dialect/statement.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <cstdint>
@@ -38,7 +39,8 @@ public:
     LineWriter(const LineWriter&) = delete;
     LineWriter& operator=(const LineWriter&) = delete;
 
-    /// A line of words with its number (nothing where the dialect numbers no lines).
+    /// A line of words with its number (nothing where the dialect numbers no lines). Precondition: no more words than SlotList::most,
+    /// their texts among the dialect's words and work offsets.
     void words(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source);
     /// A line as it stands.
     void text(std::string line, const Source& source);
@@ -69,7 +71,8 @@ private:
     const Dialect& dialect_;
     const Rounding& rounding_;
     CodeSink& sink_;
-    std::string room_;
+    char separator_;   ///< zero where it is not one character
+    std::string room_; ///< as long as the longest block
     std::uint64_t bytes_ = 0;
     std::uint32_t lines_ = 0;
     std::uint32_t longest_line_ = 0;

@@ -65,28 +65,40 @@ struct DigitPairs {
 };
 constexpr DigitPairs pairs;
 
+[[gnu::always_inline]] inline char* write_four(char* out, std::uint32_t value)
+{
+    std::memcpy(out, &pairs.text[std::size_t{2} * (value / 100)], 2);
+    std::memcpy(out + 2, &pairs.text[std::size_t{2} * (value % 100)], 2);
+    return out + 4;
+}
+
 [[gnu::always_inline]] inline char* write_whole(char* out, std::uint64_t value)
 {
-    if (value >= 10000) {
+    if (value >= 100000000) {
         return std::to_chars(out, out + 20, value).ptr;
     }
-    const auto small = static_cast<std::uint32_t>(value);
-    if (small >= 100) {
-        const std::uint32_t high = small / 100;
-        const char* pair = &pairs.text[std::size_t{2} * high];
-        if (high >= 10) {
+    auto head = static_cast<std::uint32_t>(value);
+    const std::uint32_t tail = head % 10000;
+    const bool long_one = head >= 10000;
+    if (long_one) {
+        head /= 10000;
+    }
+    if (head >= 100) {
+        const char* pair = &pairs.text[std::size_t{2} * (head / 100)];
+        if (head >= 1000) {
             *out++ = pair[0];
         }
         *out++ = pair[1];
-        std::memcpy(out, &pairs.text[std::size_t{2} * (small % 100)], 2);
-        return out + 2;
+        std::memcpy(out, &pairs.text[std::size_t{2} * (head % 100)], 2);
+        out += 2;
+    } else {
+        const char* pair = &pairs.text[std::size_t{2} * head];
+        if (head >= 10) {
+            *out++ = pair[0];
+        }
+        *out++ = pair[1];
     }
-    const char* pair = &pairs.text[std::size_t{2} * small];
-    if (small >= 10) {
-        *out++ = pair[0];
-    }
-    *out++ = pair[1];
-    return out;
+    return long_one ? write_four(out, tail) : out;
 }
 
 /// With the number of decimals as a constant, the division by its power is a multiplication.

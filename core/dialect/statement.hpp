@@ -37,10 +37,10 @@ public:
         }
     }
     /// Precondition: size() < most.
-    void push_back(const Slot& slot)
+    Slot& push_back(const Slot& slot)
     {
         assert(size_ < most);
-        ::new (static_cast<void*>(storage_.data() + size_++ * sizeof(Slot))) Slot(slot);
+        return *::new (static_cast<void*>(storage_.data() + size_++ * sizeof(Slot))) Slot(slot);
     }
     [[nodiscard]] const Slot* begin() const { return data(); }
     [[nodiscard]] const Slot* end() const { return data() + size_; }

@@ -32,6 +32,17 @@ struct Pose {
 /// Applies a frame to a pose: tip as a point, axis as a direction.
 [[nodiscard]] Pose transformed(const Frame& frame, const Pose& pose);
 
+/// A frame applied to one pose after the other. One that moves nothing costs nothing.
+class PoseMap {
+public:
+    explicit PoseMap(const Frame& frame) : frame_(frame), still_(frame.matrix() == Frame::Identity().matrix()) {}
+    [[nodiscard]] Pose operator()(const Pose& pose) const { return still_ ? pose : transformed(frame_, pose); }
+
+private:
+    Frame frame_;
+    bool still_;
+};
+
 /// The frame whose z axis is the unit vector `z` and whose x axis is `x` made perpendicular to it, at `origin`.
 /// Precondition: x and z are not parallel.
 [[nodiscard]] Frame frame_from(const Vec3& origin, const Vec3& x, const Vec3& z);

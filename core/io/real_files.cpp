@@ -150,6 +150,10 @@ public:
         }
         for (const auto& entry : entries_) {
             std::error_code problem;
+            if (!keep_ && exchanged(entry->temporary, entry->path)) {
+                fs::remove(entry->temporary, problem); // what stood there before
+                continue;
+            }
             fs::rename(entry->temporary, entry->path, problem);
             if (problem) {
                 return unreadable(entry->path, fmt::format("can't be written: {}", problem.message()));
@@ -160,6 +164,14 @@ public:
     }
 
 private:
+    /// Exchanges two files. Renaming over a file makes some file systems write the new one out at once, exchanging does not.
+    [[nodiscard]] static bool exchanged(const std::string& a, const std::string& b)
+    {
+        std::error_code problem;
+        return fs::is_regular_file(fs::symlink_status(b, problem)) &&
+               renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
+    }
+
     struct Entry final : ByteSink {
         std::string path;
         std::string temporary;

@@ -135,7 +135,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     const double length = piece.length() * (s1 - s0) + carried_length_;
     const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (s1 - s0) : feed.seconds(length);
     carried_seconds_ = carried_length_ = 0;
-    statement.slots.push_back(block_feed(statement, target, seconds, length, feed));
+    statement.slots.push_back(block_feed(statement, target, way_to(target), seconds, length, feed));
     statement.slots.push_back(*motion);
     for (const int k : {frame.u, frame.v, frame.w}) {
         const std::size_t joint = frame.joints[std::size_t(k)];

@@ -6,11 +6,13 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 
 namespace wexilum {
 namespace {
 
 constexpr std::size_t remarkable_blocks = 24;    // of one move
+constexpr double travel_slack = 1e-6;            // mm or rad
 constexpr std::size_t neighbouring_records = 60; // travel left again and again within so many records is one finding
 
 } // namespace
@@ -27,9 +29,22 @@ double FeedSpec::seconds(double length) const
 
 MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings, const std::vector<std::string>& files)
     : assembly_(assembly), solver_(*assembly.solver), emitter_(emitter), findings_(findings), frame_(assembly),
-      files_(files), now_{assembly.machine.home(), {}}, stated_(assembly.machine.joints.size(), false)
+      files_(files), now_{assembly.machine.home(), {}}, next_(now_), stated_(assembly.machine.joints.size(), false)
 {
     frame_.recount(now_);
+    const auto& modal = assembly.dialect.modal;
+    cut_words_hold_ = modal.contains(Role::axes) && modal.contains(role_of(group_of(Function::linear))) &&
+                      modal.contains(role_of(group_of(Function::feed_per_minute)));
+    for (const std::size_t i : frame_.chain()) {
+        const Joint& joint = assembly.machine.joints[i];
+        constexpr double infinite = std::numeric_limits<double>::infinity();
+        chain_.push_back({i,
+                          frame_.is_rotary()[i],
+                          1 / joint.speed,
+                          joint.travel ? joint.travel->low - travel_slack : -infinite,
+                          joint.travel ? joint.travel->high + travel_slack : infinite,
+                          {Role::axes, int(i), frame_.quantity(i), 0, {}}});
+    }
 }
 
 void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure,
@@ -79,10 +94,10 @@ bool MotionWriter::differs(const Stand& target, bool rotary) const
 
 void MotionWriter::check_travel(const Readings& readings)
 {
-    if (inside_travel(assembly_.machine, readings, 1e-6)) {
+    if (inside_travel(assembly_.machine, readings, travel_slack)) {
         return;
     }
-    for (const Overtravel& over : overtravels(assembly_.machine, readings, 1e-6)) {
+    for (const Overtravel& over : overtravels(assembly_.machine, readings, travel_slack)) {
         const Joint& joint = assembly_.machine.joints[over.joint.value];
         const bool rotary = joint.kind == JointKind::rotary;
         report(Severity::error, "beyond-travel", joint.id, text_of(assembly_.machine, over),
@@ -248,12 +263,15 @@ Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
                                                        Function::feed_inverse_time};
     static constexpr std::array<Quantity, 3> quantities{Quantity::feed, Quantity::revolution_feed, Quantity::inverse_time};
     const auto index = static_cast<std::size_t>(mode);
+    const bool holds = mode_ == mode && cutting_on();
     if (mode_ != mode) {
         emitter_.forget_after("feed-mode");
         mode_ = mode;
     }
     if (auto word = emitter_.function(functions[index])) {
-        statement.slots.push_back(*word);
+        if (!holds) {
+            statement.slots.push_back(*word);
+        }
     } else {
         report(Severity::error, "no-feed-mode", std::string(name_of(functions[index])),
                fmt::format("the dialect has no word for {}", name_of(functions[index])), "add it under \"words\"", 1);
@@ -273,9 +291,28 @@ Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
     return {mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, 0, quantities[index], counts, {}};
 }
 
-Slot MotionWriter::block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed)
+MotionWriter::Way MotionWriter::way_to(const Stand& target) const
 {
-    const BlockTime time = block_time(assembly_.machine, now(), target.readings, seconds);
+    Way out;
+    for (const ChainJoint& chain : chain_) {
+        const double reading = target.readings[Eigen::Index(chain.joint)];
+        const double way = reading - now_.readings[Eigen::Index(chain.joint)];
+        const bool moves = target.counts[chain.joint] != now_.counts[chain.joint];
+        (chain.rotary ? out.rotary : out.linear) |= moves;
+        (chain.rotary ? out.turns : out.straight) += way * way;
+        out.slowest = std::max(out.slowest, std::abs(way) * chain.per_speed);
+        out.inside = out.inside && reading >= chain.low && reading <= chain.high;
+    }
+    return out;
+}
+
+Slot MotionWriter::block_feed(Statement& statement, const Stand& target, const Way& way, double seconds, double length,
+                              const FeedSpec& feed)
+{
+    BlockTime time{seconds, false, JointIndex(0)};
+    if (way.slowest > seconds) {
+        time = block_time(assembly_.machine, now(), target.readings, seconds);
+    }
     if (time.limited) {
         const std::string& id = assembly_.machine.joints[time.joint.value].id;
         const double slower = time.seconds / seconds;
@@ -285,7 +322,7 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, double 
                    "nothing has to be done; a lower feed or a faster joint would even it out", slower);
         }
     }
-    if (!differs(target, true)) {
+    if (!way.rotary) {
         const bool as_asked = !time.limited && feed.mode != FeedMode::inverse_time;
         if (feed.mode == FeedMode::inverse_time) {
             return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
@@ -295,44 +332,53 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, double 
     if (assembly_.dialect.rotary_feed == RotaryFeedStyle::inverse_time) {
         return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
     }
-    double straight = 0;
-    double turns = 0;
-    for (const std::size_t i : frame_.chain()) {
-        const double way = target.readings[Eigen::Index(i)] - now()[Eigen::Index(i)];
-        if (frame_.is_rotary()[i]) {
-            turns += to_deg(way) * to_deg(way);
-        } else {
-            straight += way * way;
-        }
-    }
     // A control that times by the linear way alone times by the turns where nothing else moves.
-    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-18;
-    return feed_slot(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
+    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || way.straight < 1e-18;
+    const double degrees = to_deg(1);
+    const double square = way.straight + (combined ? way.turns * degrees * degrees : 0);
+    return feed_slot(statement, FeedMode::per_minute, std::sqrt(square) / time.seconds);
 }
 
 void MotionWriter::feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed)
 {
     seconds += carried_seconds_;
     length += carried_length_;
-    if (!differs(target, true) && !differs(target, false)) {
+    const Way way = way_to(target);
+    if (!way.rotary && !way.linear) {
         carried_seconds_ = seconds;
         carried_length_ = length;
         return;
     }
     carried_seconds_ = carried_length_ = 0;
-    check_travel(target.readings);
+    if (!way.inside) {
+        check_travel(target.readings);
+    }
     Statement statement{StatementKind::motion, {}};
-    const Slot value = block_feed(statement, target, seconds, length, feed);
-    if (auto word = emitter_.function(Function::linear)) {
+    const Slot value = block_feed(statement, target, way, seconds, length, feed);
+    const bool on = cutting_on();
+    if (auto word = emitter_.function(Function::linear); word && !on) {
         statement.slots.push_back(*word);
     }
-    for (const std::size_t i : frame_.chain()) {
-        add_axis(statement, i, target.counts[i]);
+    for (const ChainJoint& chain : chain_) {
+        const std::int64_t counts = target.counts[chain.joint];
+        if (!on || counts != now_.counts[chain.joint]) {
+            Slot& slot = statement.slots.push_back(chain.slot);
+            slot.counts = counts;
+            now_.counts[chain.joint] = counts;
+            now_.readings[Eigen::Index(chain.joint)] = target.readings[Eigen::Index(chain.joint)];
+        }
     }
     statement.slots.push_back(value);
     emitter_.emit(statement);
-    now_ = target;
+    cut_lines_ = emitter_.lines();
+    cut_forgotten_ = emitter_.forgotten();
     retracted_ = false;
+}
+
+void MotionWriter::feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed)
+{
+    frame_.bring(next_, turns, tip, tool_length_, followed_);
+    feed_line(next_, seconds, length, feed);
 }
 
 void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed)
@@ -350,8 +396,17 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedS
     }
     const double length = piece.length();
     if (!piece.arc && solver_.rotary().empty()) {
-        feed_line(rounded(way.to, piece.to.tip), feed.seconds(length), length, feed);
+        feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
         return;
+    }
+    if (!piece.arc) {
+        const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
+        const Deviation bound =
+            deviation_bound(turns, length, parts_.lever.at(solver_, piece.from.tip, tool_length_), Interpolation::joints);
+        if (bound.tip <= assembly_.job.tolerance.tip && bound.axis <= assembly_.job.tolerance.axis) {
+            feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
+            return;
+        }
     }
     subdivide(solver_, piece, way.branch, way.from, way.to, tool_length_, assembly_.job.tolerance, Interpolation::joints, parts_);
     if (parts_.capped) {
@@ -366,7 +421,7 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedS
     for (const Waypoint& point : parts_.points) {
         const double part = length * (point.s - before);
         const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (point.s - before) : feed.seconds(part);
-        feed_line(rounded(point.turns, point.s == 1 ? piece.to.tip : piece.at(point.s).tip), seconds, part, feed);
+        feed_point(point.turns, point.s == 1 ? piece.to.tip : piece.at(point.s).tip, seconds, part, feed);
         before = point.s;
     }
 }
@@ -388,7 +443,6 @@ void MotionWriter::report_many_blocks(const SheetWay& way, double length)
 
 void MotionWriter::turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed)
 {
-    const PathPiece still{pose, pose, std::nullopt};
     const double turn = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
     const double lever = std::min(solver_.lever_bound(pose.tip, tool_length_), 1e5);
     // Chords of a circle about the axis, with room for rounding.
@@ -396,7 +450,7 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from, const Turn
     const int parts = int(std::clamp(wanted, 1.0, double(most_points)));
     for (int i = 1; i <= parts; ++i) {
         const double u = double(i) / parts;
-        feed_line(rounded({from[0] + (to[0] - from[0]) * u, from[1] + (to[1] - from[1]) * u}, still.to.tip), 0, 0, feed);
+        feed_point({from[0] + (to[0] - from[0]) * u, from[1] + (to[1] - from[1]) * u}, pose.tip, 0, 0, feed);
     }
 }
 

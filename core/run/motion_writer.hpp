@@ -95,7 +95,26 @@ private:
         Vec3 centre = Vec3::Zero(); ///< readings of the three joints at the centre
         bool helix = false;
     };
+    /// What a block to a stand does to the joints of the chain.
+    struct Way {
+        bool rotary = false; ///< a rotary joint's counts change
+        bool linear = false;
+        bool inside = true;  ///< the stand is inside travel
+        double slowest = 0;  ///< s
+        double straight = 0; ///< mm^2
+        double turns = 0;    ///< rad^2
+    };
+    /// A joint of the chain as every block needs it.
+    struct ChainJoint {
+        std::size_t joint;
+        bool rotary;
+        double per_speed;
+        double low; ///< travel, with room for rounding
+        double high;
+        Slot slot; ///< of its word, without counts
+    };
     [[nodiscard]] Stand rounded(const Turns& turns, const Vec3& tip) const { return frame_.stand(now_, turns, tip, tool_length_); }
+    [[nodiscard]] Way way_to(const Stand& target) const;
     [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
     bool move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
     void approach(const Pose& pose, const Stand& target, const FeedSpec* last);
@@ -104,9 +123,16 @@ private:
     void report_many_blocks(const SheetWay& way, double length);
     void add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const;
     void feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed);
+    void feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
     /// Adds the feed's mode and gives its value, which goes behind the axes.
-    [[nodiscard]] Slot block_feed(Statement& statement, const Stand& target, double seconds, double length, const FeedSpec& feed);
+    [[nodiscard]] Slot block_feed(Statement& statement, const Stand& target, const Way& way, double seconds, double length,
+                                  const FeedSpec& feed);
     [[nodiscard]] Slot feed_slot(Statement& statement, FeedMode mode, double value);
+    /// Whether the last block was a cut as well and nothing has been forgotten since, so that its words but axes and feed hold.
+    [[nodiscard]] bool cutting_on() const
+    {
+        return cut_words_hold_ && cut_lines_ == emitter_.lines() && cut_forgotten_ == emitter_.forgotten();
+    }
     [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece) const;
     void feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
     bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed);
@@ -118,6 +144,12 @@ private:
     ProgramFrame frame_;
     const std::vector<std::string>& files_;
     Stand now_;
+    Stand next_; ///< where a cut goes; differs from now_ in the chain's joints only
+    std::vector<ChainJoint> chain_;
+    FollowedTurns followed_;
+    bool cut_words_hold_ = false; ///< a cut's words are modal in this dialect
+    std::uint32_t cut_lines_ = UINT32_MAX;
+    std::uint64_t cut_forgotten_ = 0;
     Subdivision parts_;                        ///< kept for its memory
     std::uint64_t base_known_at_ = UINT64_MAX; ///< what the emitter had forgotten when the base was last restated
     bool positioned_ = false;

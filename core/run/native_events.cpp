@@ -26,9 +26,9 @@ Function word_for(CoolantState state)
 
 NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
                            const std::vector<std::string>& files, CodeSink& sink, bool own_thread)
-    : assembly_(assembly), outline_(outline), plan_(plan), findings_(findings), files_(files), joint_names_(assembly.joint_names()),
-      emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread), motion_(assembly, emitter_, findings, files),
-      cycles_(assembly, emitter_, motion_)
+    : assembly_(assembly), in_work_(assembly.setup.part), outline_(outline), plan_(plan), findings_(findings), files_(files),
+      joint_names_(assembly.joint_names()), emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread),
+      motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_)
 {}
 
 void NativeEvents::error(const char* kind, std::string message, std::string cure)

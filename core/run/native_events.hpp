@@ -54,7 +54,7 @@ private:
     void say(Function function);
     /// Spindle and coolant as the path wants them, before the tool moves.
     void ready_to_move();
-    [[nodiscard]] Pose in_work(const Pose& pose) const { return transformed(assembly_.setup.part, pose); }
+    [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
     [[nodiscard]] Planned next_choice();
     /// A straight cut, or along the given arc, from where the path stands.
     void cut(const Pose& to, const record::Circular* circular);
@@ -69,6 +69,7 @@ private:
     void error(const char* kind, std::string message, std::string cure);
 
     const Assembly& assembly_;
+    PoseMap in_work_; ///< from the part's frame
     const Outline& outline_;
     PlanReader& plan_;
     FindingList& findings_;

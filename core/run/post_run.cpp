@@ -43,7 +43,7 @@ void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::ve
 /// Turns records into targets for the chooser.
 class Targets {
 public:
-    explicit Targets(const Assembly& assembly) : a_(assembly) {}
+    explicit Targets(const Assembly& assembly) : a_(assembly), in_work_(assembly.setup.part) {}
 
     /// The target of a record of motion; nullptr for other records. The pointer lives until the next call.
     const PathTarget* next(const Record& record)
@@ -65,7 +65,7 @@ public:
             arc_ = arc_piece(a_.setup.part, *here_, *circular).arc;
             target_.arc = &*arc_;
         }
-        target_.pose = transformed(a_.setup.part, *pose);
+        target_.pose = in_work_(*pose);
         target_.link =
             fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
         fresh_ = false;
@@ -75,6 +75,7 @@ public:
 
 private:
     const Assembly& a_;
+    PoseMap in_work_;
     PathTarget target_;
     std::optional<Arc> arc_;
     std::optional<Pose> here_; ///< part's frame

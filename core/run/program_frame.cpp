@@ -29,23 +29,37 @@ void ProgramFrame::set_length_shift(double mm)
 
 std::int64_t ProgramFrame::machine_counts(std::size_t joint, double reading) const { return rounding_.counts(quantity(joint), reading); }
 
+double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
+{
+    stand.counts[joint] = counts(joint, wanted);
+    return stand.readings[Eigen::Index(joint)] = reading(joint, stand.counts[joint]);
+}
+
 Stand ProgramFrame::stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const
 {
     Stand out = now;
-    const InverseSolver& solver = *assembly_.solver;
-    const auto round = [&](std::size_t joint, double reading_wanted) {
-        out.counts[joint] = counts(joint, reading_wanted);
-        return out.readings[Eigen::Index(joint)] = reading(joint, out.counts[joint]);
-    };
-    Turns rounded{};
-    for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
-        rounded[i] = round(solver.rotary()[i].value, turns[i]);
-    }
-    const Vec3 linear = solver.linear_readings(rounded, tip, tool_length);
-    for (std::size_t i = 0; i < 3; ++i) {
-        round(solver.linear()[i].value, linear[Eigen::Index(i)]);
-    }
+    FollowedTurns fresh;
+    bring(out, turns, tip, tool_length, fresh);
     return out;
+}
+
+void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const
+{
+    const InverseSolver& solver = *assembly_.solver;
+    Turns rounded{};
+    Turns sine{};
+    Turns cosine{};
+    for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
+        rounded[i] = round(stand, solver.rotary()[i].value, turns[i]);
+        followed[i].follow(rounded[i] - solver.rotary_reference(i));
+        sine[i] = followed[i].sine();
+        cosine[i] = followed[i].cosine();
+    }
+    const Vec3 linear = solver.linear_together() ? solver.linear_readings(sine, cosine, tip, tool_length)
+                                                 : solver.linear_readings(rounded, tip, tool_length);
+    for (std::size_t i = 0; i < 3; ++i) {
+        round(stand, solver.linear()[i].value, linear[Eigen::Index(i)]);
+    }
 }
 
 void ProgramFrame::recount(Stand& stand) const

@@ -13,6 +13,9 @@ struct Stand {
     std::array<std::int64_t, max_joints> counts{};
 };
 
+/// Sines and cosines of the rotary joints' motions, followed along a path.
+using FollowedTurns = std::array<FollowedSine, 2>;
+
 class ProgramFrame {
 public:
     /// The assembly must be linked and outlive the frame.
@@ -38,6 +41,8 @@ public:
     /// The stand that the words for a tip and rotary readings bring the machine to, from where it stands now: rotary joints are rounded
     /// first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
     [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
+    /// The same in place, for one point of a path after the other.
+    void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const;
     /// Counts of all joints anew.
     void recount(Stand& stand) const;
 
@@ -48,6 +53,7 @@ public:
     [[nodiscard]] const std::vector<std::size_t>& chain() const { return chain_joints_; }
 
 private:
+    double round(Stand& stand, std::size_t joint, double wanted) const;
     const Assembly& assembly_;
     Rounding rounding_;
     std::array<bool, max_joints> rotary_{};

@@ -17,12 +17,6 @@ Error unsupported(std::string message, std::string cure) { return {ErrorKind::un
 
 Vec3 rotate(const Vec3& axis, double angle, const Vec3& v) { return Eigen::AngleAxisd(angle, axis) * v; }
 
-/// `v` turned about the unit vector `k` by the angle whose sine and cosine are given (Rodrigues).
-[[gnu::always_inline]] inline Vec3 turned(const Vec3& k, double sine, double cosine, const Vec3& v)
-{
-    return v * cosine + k.cross(v) * sine + k * (k.dot(v) * (1 - cosine));
-}
-
 double across(const Vec3& a, const Vec3& b) { return a.cross(b).norm(); }
 
 } // namespace
@@ -104,9 +98,15 @@ void InverseSolver::prepare_two()
     c12_ = k1.dot(k2);
     p2_ = tool_axis_.dot(k2);
     across_ = n.squaredNorm();
-    tool_turn_ = std::atan2(tool_axis_.dot(f2), tool_axis_.dot(e2));
-    tool_sine_ = std::sin(tool_turn_);
-    tool_cosine_ = std::cos(tool_turn_);
+    inner_scale_ = std::sqrt(across_ / (1 - p2_ * p2_));
+    const double tool_turn = std::atan2(tool_axis_.dot(f2), tool_axis_.dot(e2)); // about the second axis, from e2
+    tool_sine_ = std::sin(tool_turn);
+    tool_cosine_ = std::cos(tool_turn);
+    for (std::size_t b = 0; b < 2; ++b) {
+        // On from there it turns by up to half a turn, down in the first branch and up in the second; in the turn nearest to 0.
+        const double middle = at_[1] - tool_turn + (b == 0 ? -pi / 2 : pi / 2);
+        second_[b] = at_[1] - tool_turn - 2 * pi * std::round(middle / (2 * pi));
+    }
     const double between = angle_between(k1, k2);
     const double opening = angle_between(tool_axis_, k2);
     least_ = std::abs(between - opening);
@@ -134,9 +134,8 @@ Branches InverseSolver::one_joint(const Vec3& wanted) const
 
 // wanted = Rot(k1, alpha) Rot(k2, beta) t0. With v = Rot(k2, beta) t0: v.k2 = t0.k2 and v.k1 = wanted.k1, so that
 // v = a k1 + b k2 +- c (k1 x k2). Seen from e2 about k2, v stands at -+ atan2(c, a); from e1 about k1, at +- atan2(c, b).
-Branches InverseSolver::two_joints(const Vec3& wanted) const
+void InverseSolver::two_joints(const Vec3& wanted, BranchFollower& follower, Branches& out) const
 {
-    Branches out;
     double p1 = wanted.dot(rotary_axis_[0]);
     double a = (p1 - c12_ * p2_) / across_;
     double b = (p2_ - c12_ * p1) / across_;
@@ -152,7 +151,7 @@ Branches InverseSolver::two_joints(const Vec3& wanted) const
                 hinge = any_across(rotary_axis_[0]);
             }
             out.nearest_axis = rotate(hinge.normalized(), held, rotary_axis_[0]);
-            return out;
+            return;
         }
         // On the edge itself the branches meet; the last bits of the direction must not keep them a root apart.
         held = held - least_ < at_the_edge ? least_ : most_ - held < at_the_edge ? most_ : held;
@@ -164,41 +163,56 @@ Branches InverseSolver::two_joints(const Vec3& wanted) const
         }
     }
     const double c = std::sqrt(std::max(0.0, square));
-    const double x = std::atan2(c, a);
-    const double y = b == 0 ? (c > 0 ? pi / 2 : 0) : std::atan2(c, b); // axes at right angles need no arc tangent
     const double u = wanted.dot(e1_);
     const double v = wanted.dot(f1_);
     const double flank = std::sqrt(u * u + v * v);
-    out.pole = flank < 0.1 ? std::atan2(flank, std::abs(p1)) : flank;
-    const double phi = flank < 1e-15 ? 0 : std::atan2(v, u);
-    out.turns[0] = {at_[0] + phi - y, at_[1] - x - tool_turn_};
-    out.turns[1] = {at_[0] + phi + y, at_[1] + x - tool_turn_};
-    // Sums and differences of the angles above, by their sines.
     const double flank_inverse = flank < 1e-15 ? 0 : 1 / flank;
     const double sine_phi = v * flank_inverse;
     const double cosine_phi = flank < 1e-15 ? 1 : u * flank_inverse;
-    const double by = b * b + c * c;
-    const double bx = a * a + c * c;
-    const double y_inverse = by > 0 ? 1 / std::sqrt(by) : 0;
-    const double x_inverse = bx > 0 ? 1 / std::sqrt(bx) : 0;
-    const double sine_y = c * y_inverse;
-    const double cosine_y = by > 0 ? b * y_inverse : 1;
-    const double sine_x = c * x_inverse;
-    const double cosine_x = bx > 0 ? a * x_inverse : 1;
-    out.sine[0] = {sine_phi * cosine_y - cosine_phi * sine_y, -sine_x * tool_cosine_ - cosine_x * tool_sine_};
-    out.cosine[0] = {cosine_phi * cosine_y + sine_phi * sine_y, cosine_x * tool_cosine_ - sine_x * tool_sine_};
-    out.sine[1] = {sine_phi * cosine_y + cosine_phi * sine_y, sine_x * tool_cosine_ - cosine_x * tool_sine_};
-    out.cosine[1] = {cosine_phi * cosine_y - sine_phi * sine_y, cosine_x * tool_cosine_ + sine_x * tool_sine_};
+    // x and y by their sines. Across the second axis v is as long as the tool, across the first as long as what is wanted.
+    double sine_x = c * inner_scale_;
+    double cosine_x = a * inner_scale_;
+    double sine_y = 1;
+    double cosine_y = 0;
+    if (square < 1e-9) { // too short to be scaled
+        const double bx = a * a + c * c;
+        const double by = b * b + c * c;
+        sine_x = bx > 0 ? c / std::sqrt(bx) : 0;
+        cosine_x = bx > 0 ? a / std::sqrt(bx) : 1;
+        sine_y = by > 0 ? c / std::sqrt(by) : 0;
+        cosine_y = by > 0 ? b / std::sqrt(by) : 1;
+    } else if (b != 0) {
+        const double outer_scale = std::sqrt(across_) * flank_inverse;
+        sine_y = c * outer_scale;
+        cosine_y = b * outer_scale;
+    }
+    const double x = follower.inner.at(sine_x, cosine_x);
+    const double y = cosine_y == 0 ? pi / 2 : follower.outer.at(sine_y, cosine_y); // as where all axes stand at right angles
+    const double phi = follower.azimuth.at(sine_phi, cosine_phi);
+    out.pole = flank < 0.1 ? small_arc_sine(flank) : flank;
+    out.turns[0] = {at_[0] + phi - y, second_[0] - x};
+    out.turns[1] = {at_[0] + phi + y, second_[1] + x};
+    // Sums and differences of the angles above.
+    const Both sense(-1, 1); // of x and y in the branches
+    out.sine[0] = sine_phi * cosine_y + cosine_phi * sine_y * sense;
+    out.cosine[0] = cosine_phi * cosine_y - sine_phi * sine_y * sense;
+    out.sine[1] = sine_x * tool_cosine_ * sense - cosine_x * tool_sine_;
+    out.cosine[1] = cosine_x * tool_cosine_ + sine_x * tool_sine_ * sense;
     out.count = c > 1e-12 || out.pole < pole_free ? 2 : 1;
-    return out;
 }
 
 Branches InverseSolver::branches(const Vec3& axis) const
 {
-    const Vec3 wanted = kinematics_.work_frame().linear() * axis;
+    BranchFollower fresh;
+    return branches(axis, fresh);
+}
+
+Branches InverseSolver::branches(const Vec3& axis, BranchFollower& follower) const
+{
+    const Vec3 wanted = work_straight_ ? axis : Vec3(kinematics_.work_frame().linear() * axis);
     Branches out;
     if (two_) {
-        out = two_joints(wanted);
+        two_joints(wanted, follower, out);
     } else if (rotary_axis_.size() == 1) {
         out = one_joint(wanted);
     } else {
@@ -229,14 +243,18 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     }
 }
 
-[[gnu::always_inline]] inline void InverseSolver::turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const
+template <typename T>
+[[gnu::always_inline]] inline void InverseSolver::turn_about(std::size_t rotary, const T& sine, const T& cosine,
+                                                             std::array<T, 3>& point) const
 {
-    const Vec3 arm = point - rotary_point_[rotary];
-    const auto in_plane = [&](int along, int u, int v) __attribute__((always_inline))
+    const Vec3& centre = rotary_point_[rotary];
+    const Vec3& k = rotary_axis_[rotary];
+    const std::array<T, 3> arm{point[0] - centre[0], point[1] - centre[1], point[2] - centre[2]};
+    const auto in_plane = [&](int along, std::size_t u, std::size_t v) __attribute__((always_inline))
     {
-        const double s = rotary_axis_[rotary][along] * sine;
-        point[u] = rotary_point_[rotary][u] + arm[u] * cosine - arm[v] * s;
-        point[v] = rotary_point_[rotary][v] + arm[v] * cosine + arm[u] * s;
+        const T s = sine * k[along];
+        point[u] = arm[u] * cosine - arm[v] * s + centre[Eigen::Index(u)];
+        point[v] = arm[v] * cosine + arm[u] * s + centre[Eigen::Index(v)];
     };
     switch (rotary_along_[rotary]) { // a coordinate axis, as on nearly every machine
     case 0: in_plane(0, 1, 2); return;
@@ -244,34 +262,62 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     case 2: in_plane(2, 0, 1); return;
     default: break;
     }
-    point = rotary_point_[rotary] + turned(rotary_axis_[rotary], sine, cosine, arm);
+    // Rodrigues: v c + (k x v) s + k (k.v) (1 - c).
+    const T along = arm[0] * k[0] + arm[1] * k[1] + arm[2] * k[2];
+    const T rest = along - along * cosine;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const std::size_t j = (i + 1) % 3;
+        const std::size_t l = (i + 2) % 3;
+        const T cross = arm[l] * k[Eigen::Index(j)] - arm[j] * k[Eigen::Index(l)];
+        point[i] = arm[i] * cosine + cross * sine + rest * k[Eigen::Index(i)] + centre[Eigen::Index(i)];
+    }
 }
 
-Vec3 InverseSolver::linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const
+template <typename T>
+[[gnu::always_inline]] inline std::array<T, 3> InverseSolver::linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine,
+                                                                        const Vec3& tip, double tool_length) const
 {
+    const auto spread = [](const Vec3& v) __attribute__((always_inline))
+    {
+        if constexpr (std::is_same_v<T, double>) {
+            return std::array<T, 3>{v[0], v[1], v[2]};
+        } else {
+            return std::array<T, 3>{T::Constant(v[0]), T::Constant(v[1]), T::Constant(v[2])};
+        }
+    };
     // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
-    Vec3 wanted = kinematics_.work_frame().translation();
-    if (work_straight_) {
-        wanted += tip;
-    } else {
-        wanted += kinematics_.work_frame().linear() * tip;
-    }
-    Vec3 tool = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
+    const Frame& work = kinematics_.work_frame();
+    std::array<T, 3> wanted = spread(work_straight_ ? Vec3(work.translation() + tip) : Vec3(work.translation() + work.linear() * tip));
+    std::array<T, 3> tool = spread(kinematics_.tool_frame().translation() - tool_axis_ * tool_length);
     for (std::size_t i = 0; i < rotary_before_; ++i) {
-        turn_about(i, -sine[i], cosine[i], wanted);
+        turn_about<T>(i, -sine[i], cosine[i], wanted);
     }
     for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
-        turn_about(i, sine[i], cosine[i], tool);
+        turn_about<T>(i, sine[i], cosine[i], tool);
     }
-    const Vec3 way = wanted - tool;
-    return directions_straight_ ? Vec3(linear_at_ + way) : Vec3(linear_at_ + directions_inverse_ * way);
+    const std::array<T, 3> way{wanted[0] - tool[0], wanted[1] - tool[1], wanted[2] - tool[2]};
+    std::array<T, 3> out;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const auto row = Eigen::Index(i);
+        if (directions_straight_) {
+            out[i] = way[i] + linear_at_[row];
+        } else {
+            out[i] = way[0] * directions_inverse_(row, 0) + way[1] * directions_inverse_(row, 1) + way[2] * directions_inverse_(row, 2) +
+                     linear_at_[row];
+        }
+    }
+    return out;
 }
 
-Vec3 InverseSolver::linear_readings(const Branches& found, int branch, const Vec3& tip, double tool_length) const
+std::array<Both, 3> InverseSolver::linear_readings(const Branches& found, const Vec3& tip, double tool_length) const
 {
-    const auto b = std::size_t(branch);
-    return two_ && together_ ? linear_by(found.sine[b], found.cosine[b], tip, tool_length)
-                             : linear_readings(found.turns[b], tip, tool_length);
+    return linear_by<Both>(found.sine, found.cosine, tip, tool_length);
+}
+
+Vec3 InverseSolver::linear_readings(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const
+{
+    const auto out = linear_by<double>(sine, cosine, tip, tool_length);
+    return {out[0], out[1], out[2]};
 }
 
 Vec3 InverseSolver::linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const
@@ -284,7 +330,7 @@ Vec3 InverseSolver::linear_readings(const Turns& turns, const Vec3& tip, double 
             sine[i] = std::sin(angle);
             cosine[i] = std::cos(angle);
         }
-        return linear_by(sine, cosine, tip, tool_length);
+        return linear_readings(sine, cosine, tip, tool_length);
     }
     Readings readings = Readings::Zero(Eigen::Index(kinematics_.joints().size()));
     set_turns(readings, turns);

@@ -4,6 +4,7 @@
 // that belong to the two axes, so that both branches cost three arc tangents.
 #pragma once
 
+#include "core/geometry/followed_angle.hpp"
 #include "core/machine/kinematics.hpp"
 
 #include <array>
@@ -39,16 +40,28 @@ struct Candidates {
 /// Readings of the rotary joints from the work to the tool, the first and the second; joints that are not there read 0.
 using Turns = std::array<double, 2>;
 
+/// A value for each of both branches, computed side by side.
+using Both = Eigen::Array2d;
+/// Such values of the first and the second rotary joint.
+using ByJoint = std::array<Both, 2>;
+
 /// The rotary readings that point the tool along one axis, each in its principal turn.
 struct Branches {
     int count = 0; ///< 0: unreachable, 1, or 2
     std::array<Turns, 2> turns{};
-    std::array<Turns, 2> sine{}; ///< of the joints' motions from the reference posture, two rotary joints only
-    std::array<Turns, 2> cosine{};
+    ByJoint sine{Both::Zero(), Both::Zero()}; ///< of the joints' motions from the reference posture, two rotary joints only
+    ByJoint cosine{Both::Ones(), Both::Ones()};
     double residual = 0;               ///< rad between the asked and the reached axis
     double pole = 10;                  ///< rad to the nearest pole of the first joint, beyond 0.1 its sine; large without one
     double missed_by = 0;              ///< where count is 0: rad to the nearest reachable direction,
     Vec3 nearest_axis = Vec3::UnitZ(); ///< and that direction, in the work mount's frame
+};
+
+/// What is remembered to follow the branches along a path.
+struct BranchFollower {
+    FollowedAngle azimuth;
+    FollowedAngle inner;
+    FollowedAngle outer;
 };
 
 class InverseSolver {
@@ -68,11 +81,19 @@ public:
     /// The rotary readings alone for a tool axis (work mount's frame). At a pole the first joint reads as if the tool leaned
     /// in an arbitrary but fixed direction.
     [[nodiscard]] Branches branches(const Vec3& axis) const;
+    /// The same, cheaper, for the axes along a path: readings may be in other than their principal turns.
+    [[nodiscard]] Branches branches(const Vec3& axis, BranchFollower& follower) const;
 
     /// The readings of the linear joints, in the order of linear(), that bring the tip to `tip` while the rotary joints read `turns`.
     [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const;
-    /// The same for one branch of two rotary joints, whose sines and cosines are known already.
-    [[nodiscard]] Vec3 linear_readings(const Branches& found, int branch, const Vec3& tip, double tool_length) const;
+    /// The same from sines and cosines of the joints' motions from the reference posture. Precondition: linear_together().
+    [[nodiscard]] Vec3 linear_readings(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const;
+    /// The same for both branches of two rotary joints. Precondition: linear_together().
+    [[nodiscard]] std::array<Both, 3> linear_readings(const Branches& found, const Vec3& tip, double tool_length) const;
+    /// Whether no rotary joint stands between two linear ones.
+    [[nodiscard]] bool linear_together() const { return together_; }
+    /// The reading of a rotary joint (in the order of rotary()) in the reference posture.
+    [[nodiscard]] double rotary_reference(std::size_t rotary) const { return at_[rotary]; }
     /// Sets the linear joints of `readings` so that the tip comes to `tip`, rotary readings as they are.
     void set_linear(Readings& readings, const Vec3& tip, double tool_length) const;
 
@@ -94,10 +115,13 @@ public:
 private:
     explicit InverseSolver(const Kinematics& kinematics) : kinematics_(kinematics) {}
     void prepare_two();
-    void turn_about(std::size_t rotary, double sine, double cosine, Vec3& point) const;
-    [[nodiscard]] Vec3 linear_by(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const;
+    template <typename T>
+    void turn_about(std::size_t rotary, const T& sine, const T& cosine, std::array<T, 3>& point) const;
+    template <typename T>
+    [[nodiscard]] std::array<T, 3> linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine, const Vec3& tip,
+                                             double tool_length) const;
     [[nodiscard]] Branches one_joint(const Vec3& wanted) const;
-    [[nodiscard]] Branches two_joints(const Vec3& wanted) const;
+    void two_joints(const Vec3& wanted, BranchFollower& follower, Branches& out) const;
 
     Kinematics kinematics_;
     std::vector<JointIndex> linear_;
@@ -115,10 +139,11 @@ private:
     Vec3 f1_ = Vec3::UnitY();
     Vec3 pole_axis_ = Vec3::UnitZ();
     std::array<bool, 2> pole_reached_{};
-    double c12_ = 0;       ///< cosine between the axes
-    double p2_ = 0;        ///< cosine between tool and second axis
-    double across_ = 1;    ///< squared sine between the axes
-    double tool_turn_ = 0; ///< of the tool about the second axis, from e2
+    double c12_ = 0;         ///< cosine between the axes
+    double p2_ = 0;          ///< cosine between tool and second axis
+    double across_ = 1;      ///< squared sine between the axes
+    double inner_scale_ = 1; ///< one over the tool's length across the second axis, in the frame that belongs to both axes
+    Turns second_{};         ///< reading of the second joint in both branches where the tool lies in the plane of both axes
     double tool_sine_ = 0;
     double tool_cosine_ = 1;
     double least_ = 0; ///< smallest and

@@ -19,7 +19,6 @@ constexpr double whole_turn = 2 * pi;
 struct StepHead {
     std::uint8_t entry;
     std::uint8_t opposite;
-    std::array<std::uint8_t, 6> unused;
 };
 struct PoleStep {
     double s;
@@ -46,15 +45,16 @@ PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, co
     : solver_(solver), steps_(steps), decisions_(decisions), decision_spool_(decisions), rotary_(solver.rotary().size()),
       branch_count_(rotary_ == 2 ? 2 : 1)
 {
-    travel_low_.fill(-std::numeric_limits<double>::infinity());
-    travel_high_.fill(std::numeric_limits<double>::infinity());
+    per_speed_.fill(Both::Zero());
+    travel_low_.fill(Both::Constant(-std::numeric_limits<double>::infinity()));
+    travel_high_.fill(Both::Constant(std::numeric_limits<double>::infinity()));
     Survivor standing;
     const auto place = [&](std::size_t i, JointIndex index) {
         const Joint& joint = machine.joints[index.value];
-        per_speed_[i] = 1 / joint.speed;
+        per_speed_[i].setConstant(1 / joint.speed);
         if (joint.travel) {
-            travel_low_[i] = joint.travel->low - slack;
-            travel_high_[i] = joint.travel->high + slack;
+            travel_low_[i].setConstant(joint.travel->low - slack);
+            travel_high_[i].setConstant(joint.travel->high + slack);
         }
         standing.end[i] = start[Eigen::Index(index.value)];
     };
@@ -68,39 +68,64 @@ PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, co
     lifts_.fill(solver.turns_of(start));
 }
 
-PathChooser::Chain PathChooser::chain_of(const Turns& turns, const Vec3& linear)
+PathChooser::Chain PathChooser::chain_of(const Chains& chains, std::size_t branch)
 {
-    return {turns[0], turns[1], linear[0], linear[1], linear[2]};
+    Chain out;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        out[i] = chains[i][Eigen::Index(branch)];
+    }
+    return out;
 }
 
 /// `found`: the branches whose turns the lifts are, where they are at hand.
-PathChooser::Chain PathChooser::chain_at(const Lifts& lifts, int branch, const Vec3& tip, double tool_length, const Branches* found) const
+PathChooser::Chains PathChooser::chains_at(const Lifts& lifts, const Vec3& tip, double tool_length, const Branches* found) const
 {
-    const Turns& turns = lifts[std::size_t(branch)];
-    return chain_of(turns, found != nullptr ? solver_.linear_readings(*found, branch, tip, tool_length)
-                                            : solver_.linear_readings(turns, tip, tool_length));
+    Chains out;
+    out[0] = Both(lifts[0][0], lifts[1][0]);
+    out[1] = Both(lifts[0][1], lifts[1][1]);
+    if (found != nullptr && rotary_ == 2 && solver_.linear_together()) {
+        const auto linear = solver_.linear_readings(*found, tip, tool_length);
+        std::copy(linear.begin(), linear.end(), out.begin() + first_linear);
+        return out;
+    }
+    std::array<Vec3, 2> linear;
+    for (std::size_t b = 0; b < 2; ++b) {
+        linear[b] = int(b) < branch_count_ ? solver_.linear_readings(lifts[b], tip, tool_length) : linear[0];
+    }
+    for (std::size_t i = 0; i < 3; ++i) {
+        out[first_linear + i] = Both(linear[0][Eigen::Index(i)], linear[1][Eigen::Index(i)]);
+    }
+    return out;
 }
 
 std::pair<std::int32_t, std::int32_t> PathChooser::turn_range(std::size_t rotary, double low, double high) const
 {
     const auto whole = [](double v) { return static_cast<std::int32_t>(std::clamp(v, -1e9, 1e9)); };
-    return {whole(std::ceil((travel_low_[rotary] - low) / whole_turn)), whole(std::floor((travel_high_[rotary] - high) / whole_turn))};
+    return {whole(std::ceil((travel_low_[rotary][0] - low) / whole_turn)),
+            whole(std::floor((travel_high_[rotary][0] - high) / whole_turn))};
+}
+
+/// How far both chains are inside travel as they stand: negative where a joint is beyond.
+Both PathChooser::room(const Chains& at) const
+{
+    Both out = Both::Constant(std::numeric_limits<double>::infinity());
+    for (std::size_t i = 0; i < at.size(); ++i) {
+        out = out.min(at[i] - travel_low_[i]).min(travel_high_[i] - at[i]);
+    }
+    return out;
 }
 
 bool PathChooser::fits(const Chain& low, const Chain& high) const
 {
     for (std::size_t i = first_linear; i < low.size(); ++i) {
-        if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
+        if (low[i] < travel_low_[i][0] || high[i] > travel_high_[i][0]) {
             return false;
         }
     }
     for (std::size_t i = 0; i < first_linear; ++i) {
-        // No whole turn brings a band inside travel that is wider than travel; a band that is inside as it stands needs none.
-        if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
-            const auto [least, most] = turn_range(i, low[i], high[i]);
-            if (least > most) {
-                return false;
-            }
+        const auto [least, most] = turn_range(i, low[i], high[i]); // empty for a band wider than travel
+        if (least > most) {
+            return false;
         }
     }
     return true;
@@ -110,7 +135,7 @@ double PathChooser::slowest(const Chain& a, const Chain& b) const
 {
     double most = 0;
     for (std::size_t i = 0; i < a.size(); ++i) {
-        most = std::max(most, std::abs(a[i] - b[i]) * per_speed_[i]);
+        most = std::max(most, std::abs(a[i] - b[i]) * per_speed_[i][0]);
     }
     return most;
 }
@@ -127,9 +152,11 @@ PathChooser::Lifts PathChooser::lifts_near(const Branches& found) const
         // than half a turn along a great circle that misses the pole, so the nearest turn is the right one.
         const double azimuth = 0.5 * (out[0][0] + out[1][0]);
         const double before = 0.5 * (lifts_[0][0] + lifts_[1][0]);
-        const double turn = whole_turn * std::round((before - azimuth) / whole_turn);
-        out[0][0] += turn;
-        out[1][0] += turn;
+        if (std::abs(before - azimuth) > pi) {
+            const double turn = whole_turn * std::round((before - azimuth) / whole_turn);
+            out[0][0] += turn;
+            out[1][0] += turn;
+        }
     }
     return out;
 }
@@ -149,15 +176,14 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
     frozen_.clear();
     beyond_ = false;
     open_ = true;
-    bool any = false;
-    for (int b = 0; b < branch_count_; ++b) {
-        Branch& branch = branches_[std::size_t(b)];
-        branch.first = branch.last = branch.low = branch.high = chain_at(lifts, b, tip, tool_length, nullptr);
-        branch.seconds = branch.turned = 0;
-        branch.alive = fits(branch.low, branch.high);
-        any = any || branch.alive;
+    const Chains here = chains_at(lifts, tip, tool_length, nullptr);
+    const Both inside = room(here);
+    stretch_ = {here, here, here, here, Both::Zero(), Both::Zero(), inside, {}};
+    for (std::size_t b = 0; int(b) < branch_count_; ++b) {
+        const Chain chain = chain_of(here, b);
+        stretch_.alive[b] = inside[Eigen::Index(b)] >= 0 || fits(chain, chain);
     }
-    if (!any) {
+    if (!stretch_.alive[0] && !stretch_.alive[1]) {
         beyond_ = true;
         for (int b = 0; b < branch_count_; ++b) {
             frozen_.push_back({b, {}, {true, true}});
@@ -169,48 +195,43 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
 /// it is to be done anyway.
 bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found)
 {
-    struct Next {
-        Chain at;
-        Chain low;
-        Chain high;
-        bool alive;
-    };
-    std::array<Next, 2> next;
-    bool any = false;
-    for (int b = 0; b < branch_count_; ++b) {
-        const Branch& branch = branches_[std::size_t(b)];
-        Next& to = next[std::size_t(b)];
-        to.at = chain_at(lifts, b, tip, tool_length, found);
-        for (std::size_t i = 0; i < to.at.size(); ++i) {
-            to.low[i] = std::min(branch.low[i], to.at[i]);
-            to.high[i] = std::max(branch.high[i], to.at[i]);
-        }
-        to.alive = branch.alive && fits(to.low, to.high);
-        any = any || to.alive;
+    const Chains at = chains_at(lifts, tip, tool_length, found);
+    Chains low;
+    Chains high;
+    for (std::size_t i = 0; i < at.size(); ++i) {
+        low[i] = stretch_.low[i].min(at[i]);
+        high[i] = stretch_.high[i].max(at[i]);
     }
-    if (!any && !beyond_) {
+    const Both inside = stretch_.room.min(room(at));
+    std::array<bool, 2> alive = stretch_.alive;
+    for (std::size_t b = 0; b < 2; ++b) {
+        // What is inside travel as it stands needs no whole turns.
+        alive[b] = alive[b] && (inside[Eigen::Index(b)] >= 0 || fits(chain_of(low, b), chain_of(high, b)));
+    }
+    if (!alive[0] && !alive[1] && !beyond_) {
         if (!anyway) {
             return false;
         }
         frozen_ = sheets();
         beyond_ = true;
     }
-    for (int b = 0; b < branch_count_; ++b) {
-        Branch& branch = branches_[std::size_t(b)];
-        const Next& to = next[std::size_t(b)];
-        branch.seconds += slowest(branch.last, to.at);
-        branch.turned += std::abs(to.at[0] - branch.last[0]) + std::abs(to.at[1] - branch.last[1]);
-        branch.last = to.at;
-        branch.low = to.low;
-        branch.high = to.high;
-        branch.alive = to.alive;
+    Both slowest = Both::Zero();
+    for (std::size_t i = 0; i < at.size(); ++i) {
+        slowest = slowest.max((at[i] - stretch_.last[i]).abs() * per_speed_[i]);
     }
+    stretch_.seconds += slowest;
+    stretch_.turned += (at[0] - stretch_.last[0]).abs() + (at[1] - stretch_.last[1]).abs();
+    stretch_.last = at;
+    stretch_.low = low;
+    stretch_.high = high;
+    stretch_.room = inside;
+    stretch_.alive = alive;
     return true;
 }
 
 PathChooser::Seen PathChooser::add(const PathTarget& target)
 {
-    const Branches found = solver_.branches(target.pose.axis);
+    const Branches found = solver_.branches(target.pose.axis, follower_);
     Seen seen;
     seen.residual = found.residual;
     seen.pole = found.pole;
@@ -311,7 +332,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
     std::optional<double> pass;
     bool opposite = false;
     if (rotary_ == 2 && !pole) {
-        const double chord = (target.pose.axis - here_.axis).norm();
+        const double chord = (target.pose.axis - here_.axis).lpNorm<1>(); // at least
         if (here_pole_ <= at_pole) {
             opposite = here_.axis.dot(axis) < 0;
             const bool turns = std::abs(lifts[0][0] - lifts_[0][0]) > 1e-12 || std::abs(lifts[1][0] - lifts_[1][0]) > 1e-12;
@@ -369,7 +390,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
 
 void PathChooser::write_step(std::uint8_t entry, const Lifts& lifts, bool opposite)
 {
-    steps_.put(StepHead{entry, opposite ? std::uint8_t{1} : std::uint8_t{0}, {}});
+    steps_.put(StepHead{entry, opposite ? std::uint8_t{1} : std::uint8_t{0}});
     steps_.put(lifts);
 }
 
@@ -379,23 +400,23 @@ std::vector<PathChooser::Sheet> PathChooser::sheets() const
 {
     std::vector<Sheet> out;
     for (int b = 0; b < branch_count_; ++b) {
-        const Branch& branch = branches_[std::size_t(b)];
-        if (!branch.alive) {
+        const auto at = std::size_t(b);
+        if (!stretch_.alive[at]) {
             continue;
         }
         std::array<std::pair<std::int32_t, std::int32_t>, 2> range{};
         Sheet sheet{b, {}, {}};
         for (std::size_t i = 0; i < rotary_; ++i) {
-            if (std::isinf(travel_low_[i])) {
+            if (std::isinf(travel_low_[i][0])) {
                 sheet.any_turn[i] = true;
                 continue;
             }
-            const auto [least, most] = turn_range(i, branch.low[i], branch.high[i]);
+            const auto [least, most] = turn_range(i, stretch_.low[i][b], stretch_.high[i][b]);
             std::int32_t from = most;
             std::int32_t to = least;
             for (const Survivor& survivor : survivors_) {
                 const auto near =
-                    static_cast<std::int32_t>(std::clamp(std::round((survivor.end[i] - branch.first[i]) / whole_turn), -1e9, 1e9));
+                    static_cast<std::int32_t>(std::clamp(std::round((survivor.end[i] - stretch_.first[i][b]) / whole_turn), -1e9, 1e9));
                 from = std::min(from, std::clamp(near - farthest_turns, least, most));
                 to = std::max(to, std::clamp(near + farthest_turns, least, most));
             }
@@ -421,14 +442,15 @@ void PathChooser::close()
     std::vector<Survivor> next;
     decisions_.put(BlockHead{static_cast<std::uint32_t>(list.size()), 0, beyond_ ? 1U : 0U});
     for (const Sheet& sheet : list) {
-        const Branch& branch = branches_[std::size_t(sheet.branch)];
+        const Chain first = chain_of(stretch_.first, std::size_t(sheet.branch));
+        const Chain last = chain_of(stretch_.last, std::size_t(sheet.branch));
         Survivor best;
         SheetEntry entry{};
         for (std::size_t from = 0; from < survivors_.size(); ++from) {
             const Survivor& before = survivors_[from];
-            Chain start = branch.first;
+            Chain start = first;
             std::array<std::int32_t, 2> turns = sheet.turns;
-            double turned = branch.turned;
+            double turned = stretch_.turned[sheet.branch];
             for (std::size_t i = 0; i < rotary_; ++i) {
                 if (sheet.any_turn[i]) {
                     turns[i] = static_cast<std::int32_t>(std::clamp(std::round((before.end[i] - start[i]) / whole_turn), -1e9, 1e9));
@@ -437,10 +459,10 @@ void PathChooser::close()
                 turned += std::abs(start[i] - before.end[i]);
             }
             Survivor here;
-            here.cost = before.cost + in_nano(slowest(before.end, start) + branch.seconds);
+            here.cost = before.cost + in_nano(slowest(before.end, start) + stretch_.seconds[sheet.branch]);
             here.turned = before.turned + in_nano(turned);
             if (from == 0 || std::pair(here.cost, here.turned) < std::pair(best.cost, best.turned)) {
-                here.end = branch.last;
+                here.end = last;
                 for (std::size_t i = 0; i < rotary_; ++i) {
                     here.end[i] += whole_turn * turns[i];
                 }

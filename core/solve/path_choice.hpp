@@ -58,14 +58,17 @@ private:
     static constexpr std::size_t most_chain = 5;
     static constexpr std::size_t first_linear = 2;
     using Chain = std::array<double, most_chain>; ///< two rotary joints (0 where there is none), then the three linear ones
-    struct Branch {
-        Chain first{};
-        Chain last{};
-        Chain low{};
-        Chain high{};
-        double seconds = 0;
-        double turned = 0;
-        bool alive = true;
+    using Chains = std::array<Both, most_chain>;  ///< the same of both branches
+    /// The stretch at hand: where each branch began and is, its smallest and largest readings, and what its moves cost.
+    struct Stretch {
+        Chains first;
+        Chains last;
+        Chains low;
+        Chains high;
+        Both seconds;
+        Both turned;
+        Both room; ///< least inside travel so far, as the readings stand
+        std::array<bool, 2> alive;
     };
     struct Sheet {
         int branch = 0;
@@ -79,8 +82,9 @@ private:
     };
     using Lifts = std::array<Turns, 2>;
 
-    [[nodiscard]] static Chain chain_of(const Turns& turns, const Vec3& linear);
-    [[nodiscard]] Chain chain_at(const Lifts& lifts, int branch, const Vec3& tip, double tool_length, const Branches* found) const;
+    [[nodiscard]] static Chain chain_of(const Chains& chains, std::size_t branch);
+    [[nodiscard]] Chains chains_at(const Lifts& lifts, const Vec3& tip, double tool_length, const Branches* found) const;
+    [[nodiscard]] Both room(const Chains& at) const;
     [[nodiscard]] bool fits(const Chain& low, const Chain& high) const;
     [[nodiscard]] std::pair<std::int32_t, std::int32_t> turn_range(std::size_t rotary, double low, double high) const;
     [[nodiscard]] double slowest(const Chain& a, const Chain& b) const;
@@ -103,10 +107,11 @@ private:
     Spool& decision_spool_;
     std::size_t rotary_ = 0;
     int branch_count_ = 1;
-    Chain per_speed_{};
-    Chain travel_low_{};
-    Chain travel_high_{};
-    std::array<Branch, 2> branches_;
+    Chains per_speed_; ///< the same for both branches
+    Chains travel_low_;
+    Chains travel_high_;
+    Stretch stretch_;
+    BranchFollower follower_;
     std::vector<Survivor> survivors_;
     std::vector<Sheet> frozen_; ///< the sheets that came furthest, once none is left
     bool open_ = false;

@@ -16,6 +16,7 @@ struct Splitter {
     const Tolerance& tolerance;
     Interpolation interpolation;
     Subdivision& out;
+    double length; ///< of the piece
 
     [[nodiscard]] double excess(const Deviation& d) const { return std::max(d.tip / tolerance.tip, d.axis / tolerance.axis); }
 
@@ -29,10 +30,14 @@ struct Splitter {
     /// Adds points after `a` up to and with `b`.
     void split(const Waypoint& a, const Waypoint& b)
     {
-        const Deviation bound = deviation_bound(solver, piece, a, b, tool_length, interpolation);
-        if (excess(bound) <= 1) {
-            add(b, bound);
-            return;
+        if (!piece.arc) {
+            const double w = std::abs(b.turns[0] - a.turns[0]) + std::abs(b.turns[1] - a.turns[1]);
+            const Vec3 tip = piece.from.tip + (piece.to.tip - piece.from.tip) * a.s;
+            const Deviation bound = deviation_bound(w, length * (b.s - a.s), out.lever.at(solver, tip, tool_length), interpolation);
+            if (excess(bound) <= 1) {
+                add(b, bound);
+                return;
+            }
         }
         const Deviation d = chord_deviation(solver, piece, a, b, tool_length, interpolation);
         const double over = excess(d);
@@ -80,30 +85,19 @@ Turns turns_between(const InverseSolver& solver, const PathPiece& piece, int bra
     return out;
 }
 
-Deviation deviation_bound(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b, double tool_length,
-                          Interpolation interpolation)
+Deviation deviation_bound(double w, double length, double lever, Interpolation interpolation)
 {
-    constexpr double infinite = std::numeric_limits<double>::infinity();
-    const double w = std::abs(b.turns[0] - a.turns[0]) + std::abs(b.turns[1] - a.turns[1]);
-    if (piece.arc) {
-        return {infinite, infinite};
-    }
     if (w < 1e-12 || interpolation == Interpolation::tip_and_vector) {
         return {};
     }
-    const double part = b.s - a.s;
-    const double turn = w; // the axis turns no more than the joints do
-    const double axis = (w * w + turn * turn) / 8;
+    const double axis = w * w / 4; // the axis turns no more than the joints do; the great circle's and the joints' own share
     if (interpolation == Interpolation::tip_and_joints) {
         return {0, axis};
     }
-    const Vec3 tip = piece.from.tip + (piece.to.tip - piece.from.tip) * a.s;
-    const double length = (piece.to.tip - piece.from.tip).norm() * part;
-    const double lever = solver.lever_bound(tip, tool_length) + length;
     // The joints take the tip along its way and back from where the rotary joints carry it.
-    const double way = length + w * lever;
-    const double tip_bound = (w * w * lever + 2 * w * way) / 8;
-    return {tip_bound, axis + (length > still_length ? turn * tip_bound / length : turn)};
+    const double way = length + w * (lever + length);
+    const double tip = (w * w * (lever + length) + 2 * w * way) / 8;
+    return {tip, axis + (length > still_length ? w * tip / length : w)};
 }
 
 Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b, double tool_length,
@@ -142,7 +136,7 @@ void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, 
     out.points.clear();
     out.worst = {};
     out.capped = false;
-    Splitter{solver, piece, branch, tool_length, tolerance, interpolation, out}.split({0, start}, {1, end});
+    Splitter{solver, piece, branch, tool_length, tolerance, interpolation, out, piece.length()}.split({0, start}, {1, end});
     if (out.points.back().s < 1) {
         out.points.push_back({1, end}); // capped: the rest in one go
     }

@@ -26,10 +26,32 @@ struct Waypoint {
     Turns turns{};
 };
 
+/// InverseSolver::lever_bound() from one point of a path to the next: no lever grows by more than the tip goes.
+class LeverBound {
+public:
+    [[nodiscard]] double at(const InverseSolver& solver, const Vec3& tip, double tool_length)
+    {
+        const double way = (tip - tip_).lpNorm<1>();
+        if (!(way <= 0.02 * lever_) || tool_length != tool_length_) {
+            lever_ = solver.lever_bound(tip, tool_length);
+            tip_ = tip;
+            tool_length_ = tool_length;
+            return lever_;
+        }
+        return lever_ + way;
+    }
+
+private:
+    Vec3 tip_ = Vec3::Zero();
+    double lever_ = -1;
+    double tool_length_ = 0;
+};
+
 struct Subdivision {
     std::vector<Waypoint> points; ///< the last is the end; the start is not among them
     Deviation worst;              ///< over all parts; a bound of it where that alone showed that the move needs no points
     bool capped = false;          ///< more points would be needed than allowed
+    LeverBound lever;             ///< kept from piece to piece
 };
 
 /// Most points of one move.
@@ -48,10 +70,9 @@ void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, 
 [[nodiscard]] Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b,
                                         double tool_length, Interpolation interpolation);
 
-/// A deviation that is not exceeded between two points of a straight piece: a curve leaves its chord by no more than an eighth of
-/// its largest second derivative. With w the sum of the turns, L the lever and v the way of the linear joints the tip's second
-/// derivative is at most w^2 L + 2 w v, the axis' at most w^2.
-[[nodiscard]] Deviation deviation_bound(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b,
-                                        double tool_length, Interpolation interpolation);
+/// A deviation that is not exceeded on a straight way of `length` mm on which the rotary joints turn by `w` rad in all, no point of the
+/// tool being further than `lever` mm from their axes: a curve leaves its chord by no more than an eighth of its largest second
+/// derivative. With v the way of the linear joints the tip's second derivative is at most w^2 lever + 2 w v, the axis' at most w^2.
+[[nodiscard]] Deviation deviation_bound(double w, double length, double lever, Interpolation interpolation);
 
 } // namespace wexilum

@@ -11,8 +11,8 @@ namespace {
 template <typename Stream>
 void fields(Stream& s, Pose& v)
 {
-    s.raw(v.tip.data(), 3);
-    s.raw(v.axis.data(), 3);
+    s.vector(v.tip);
+    s.vector(v.axis);
 }
 template <typename Stream>
 void fields(Stream& s, record::From& v)
@@ -32,8 +32,8 @@ void fields(Stream& s, record::Linear& v)
 template <typename Stream>
 void fields(Stream& s, record::Circular& v)
 {
-    s.raw(v.centre.data(), 3);
-    s.raw(v.normal.data(), 3);
+    s.vector(v.centre);
+    s.vector(v.normal);
     s.value(v.radius);
     s.value(v.extra_turns);
     fields(s, v.to);
@@ -117,7 +117,7 @@ void fields(Stream&, Bare&) // stops and ends
 
 struct Put {
     SpoolWriter& out;
-    void raw(const double* values, std::size_t count) { out.bytes(reinterpret_cast<const char*>(values), count * sizeof(double)); }
+    void vector(const Vec3& v) { out.bytes(reinterpret_cast<const char*>(v.data()), 3 * sizeof(double)); }
     template <typename T>
     void value(const T& v)
     {
@@ -140,7 +140,7 @@ struct Put {
 
 struct Get {
     SpoolReader& in;
-    void raw(double* values, std::size_t count) { in.bytes(reinterpret_cast<char*>(values), count * sizeof(double)); }
+    void vector(Vec3& v) { in.bytes(reinterpret_cast<char*>(v.data()), 3 * sizeof(double)); }
     template <typename T>
     void value(T& v)
     {
@@ -187,15 +187,25 @@ constexpr auto all_makers = makers(std::make_index_sequence<std::variant_size_v<
 
 } // namespace
 
+namespace {
+
+struct Head {
+    std::uint32_t kind;
+    std::uint32_t file;
+    std::uint32_t line;
+};
+
+} // namespace
+
 void RecordSpoolWriter::put(const Record& record)
 {
-    struct Head {
-        std::uint32_t kind;
-        std::uint32_t file;
-        std::uint32_t line;
-    };
     out_.put(Head{static_cast<std::uint32_t>(record.data.index()), record.source.file, record.source.line.value});
     Put put{out_};
+    if (const auto* linear = std::get_if<record::Linear>(&record.data)) { // nearly all
+        put.vector(linear->to.tip);
+        put.vector(linear->to.axis);
+        return;
+    }
     std::visit(
         [&](auto data) { // a copy, because the description of the fields serves both ways
             fields(put, data);
@@ -208,10 +218,9 @@ bool RecordSpoolReader::next(Record& out)
     if (in_.at_end() || !in_.status()) {
         return false;
     }
-    const auto kind = in_.get<std::uint32_t>();
-    out.source.file = in_.get<std::uint32_t>();
-    out.source.line = LineNumber(in_.get<std::uint32_t>());
-    all_makers[kind < all_makers.size() ? kind : 0](out.data, in_);
+    const auto head = in_.get<Head>();
+    out.source = {head.file, LineNumber(head.line)};
+    all_makers[head.kind < all_makers.size() ? head.kind : 0](out.data, in_);
     return in_.status().ok();
 }
 

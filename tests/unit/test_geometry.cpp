@@ -1,10 +1,12 @@
 // Arcs, great circles and projections against closed forms.
 #include "core/base/units.hpp"
+#include "core/geometry/followed_angle.hpp"
 #include "core/geometry/path_piece.hpp"
 
 #include <QTest>
 
 #include <cmath>
+#include <random>
 
 using namespace wexilum;
 
@@ -77,6 +79,47 @@ private Q_SLOTS:
         QVERIFY((frame * Vec3(1, 10, 100) - Vec3(1 + 100, 2 + 1, 3 + 10)).norm() < 1e-12);
         QCOMPARE(wrapped(3 * pi), pi);
         QVERIFY(std::abs(wrapped(-0.5 * pi - 4 * pi) + 0.5 * pi) < 1e-12);
+    }
+
+    void small_arc_sines_are_exact()
+    {
+        for (int i = -1000; i <= 1000; ++i) {
+            const double sine = i * 1e-4;
+            QVERIFY2(std::abs(small_arc_sine(sine) - std::asin(sine)) <= 3e-16 * std::abs(sine), qPrintable(QString::number(sine)));
+        }
+    }
+
+    void followed_angles_stay_with_what_is_computed_anew()
+    {
+        constexpr unsigned seed = 90125;
+        qInfo("seed %u", seed);
+        std::mt19937_64 random(seed);
+        std::uniform_real_distribution<double> uniform(-1, 1);
+        FollowedAngle angle;
+        FollowedSine sine;
+        double reading = 0.3;
+        int turns = 0;
+        for (int i = 0; i < 300000; ++i) {
+            // From far below to well above the longest step that is followed, drifting so that many turns are made.
+            reading += (uniform(random) + 0.2) * std::pow(10, 2.5 * uniform(random) - 2.7);
+            turns = std::max(turns, int(reading / (2 * pi)));
+            const double followed = angle.at(std::sin(reading), std::cos(reading));
+            QVERIFY2(std::abs(wrapped(followed - reading)) < 1e-13 + 2e-16 * std::abs(reading), qPrintable(QString::number(i)));
+            sine.follow(reading);
+            QVERIFY2(std::abs(sine.sine() - std::sin(reading)) < 3e-14 && std::abs(sine.cosine() - std::cos(reading)) < 3e-14,
+                     qPrintable(QString::number(i)));
+        }
+        QVERIFY(turns > 10);
+    }
+
+    void a_frame_that_moves_nothing_leaves_poses_as_they_are()
+    {
+        const Pose pose{Vec3(0.1, 0.2, 0.3), Vec3(0, 0.6, 0.8)};
+        QCOMPARE(PoseMap(Frame::Identity())(pose).tip, pose.tip);
+        const Frame quarter = frame_from(Vec3(1, 0, 0), Vec3::UnitY(), Vec3::UnitZ()); // X goes to Y
+        const Pose moved = PoseMap(quarter)(pose);
+        QVERIFY((moved.tip - Vec3(1 - 0.2, 0.1, 0.3)).norm() < 1e-15);
+        QVERIFY((moved.axis - Vec3(-0.6, 0, 0.8)).norm() < 1e-15);
     }
 };
 

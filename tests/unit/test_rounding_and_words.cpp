@@ -5,6 +5,9 @@
 
 #include <QTest>
 
+#include <cmath>
+#include <random>
+
 using namespace wexilum;
 using namespace wexilum::test;
 
@@ -34,6 +37,34 @@ private Q_SLOTS:
         QFETCH(bool, zeros);
         QFETCH(QString, text);
         QCOMPARE(QString::fromStdString(decimal_text(counts, {decimals, point, zeros})), text);
+    }
+
+    void decimals_agree_with_the_c_library()
+    {
+        constexpr unsigned seed = 4711;
+        qInfo("seed %u", seed);
+        std::mt19937_64 random(seed);
+        for (int i = 0; i < 200000; ++i) {
+            const int decimals = int(random() % 9);
+            const bool point = random() % 2 == 0;
+            const bool zeros = random() % 2 == 0;
+            const std::int64_t counts = std::int64_t(random() >> (11 + random() % 53)) * (random() % 2 == 0 ? 1 : -1);
+            const std::int64_t power = std::llround(std::pow(10.0, decimals));
+            // Whole and decimals printed apart, because no double holds them all.
+            QString wanted = QString::asprintf("%s%lld", counts < 0 ? "-" : "", static_cast<long long>(std::abs(counts) / power));
+            if (decimals > 0) {
+                wanted += QString::asprintf(".%0*lld", decimals, static_cast<long long>(std::abs(counts) % power));
+                while (!zeros && wanted.endsWith('0')) {
+                    wanted.chop(1);
+                }
+            } else {
+                wanted += '.';
+            }
+            if (wanted.endsWith('.') && !point) {
+                wanted.chop(1);
+            }
+            QCOMPARE(QString::fromStdString(decimal_text(counts, {decimals, point, zeros})), wanted);
+        }
     }
 
     void rounded_to_the_increment_first()

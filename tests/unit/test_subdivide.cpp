@@ -75,6 +75,7 @@ private Q_SLOTS:
         int close = 0;
         for (const std::string& json : {table_table_json(), head_head_json(), head_table_json(), nutating_json()}) {
             const InverseSolver solver = solver_of(json);
+            LeverBound lever;
             for (int i = 0; i < 300; ++i) {
                 const double tilt = uniform(3, 70);
                 const double azimuth = uniform(-180, 180);
@@ -86,9 +87,10 @@ private Q_SLOTS:
                                       std::nullopt};
                 for (const int branch : {0, 1}) {
                     const auto [from, to] = ends(solver, piece, branch);
+                    const double w = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
                     for (const Interpolation how : {Interpolation::joints, Interpolation::tip_and_joints}) {
                         const Deviation is = measured(solver, piece, {0, from}, {1, to}, how);
-                        const Deviation bound = deviation_bound(solver, piece, {0, from}, {1, to}, length, how);
+                        const Deviation bound = deviation_bound(w, piece.length(), lever.at(solver, piece.from.tip, length), how);
                         const QString where = QString("seed %1, case %2, branch %3").arg(seed).arg(i).arg(branch);
                         QVERIFY2(is.tip <= bound.tip + 1e-9 && is.axis <= bound.axis + 1e-9, qPrintable(where));
                         close += how == Interpolation::joints && is.tip > 1e-6 && bound.tip < 60 * is.tip ? 1 : 0;

@@ -72,8 +72,8 @@ std::string shown(std::string_view text)
 {
     static constexpr std::array<double, 16> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
     static constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
-    const bool negative = *at == '-';
-    at += negative ? 1 : 0;
+    const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no order that a processor could foresee: nothing branches on them
+    at += negative;
     std::uint64_t digits = 0;
     int whole = 0;
     for (; whole < 8 && is_digit(*at); ++whole) { // mostly one to three
@@ -89,8 +89,8 @@ std::string shown(std::string_view text)
     if (whole + decimals == 0 || whole + decimals > 15 || at > end || is_digit(*at)) {
         return nullptr;
     }
-    const double value = static_cast<double>(digits) / powers[std::size_t(decimals)];
-    out = negative ? -value : value;
+    const double value = static_cast<double>(static_cast<std::int64_t>(digits)) / powers[std::size_t(decimals)];
+    out = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63);
     return at;
 }
 

@@ -1,0 +1,79 @@
+// Angles that change little from one point of a path to the next: followed by short series instead of computed anew.
+//
+// Both classes hold the last value and go on from it while the step is below `short_step`; after `longest_follow` steps, or
+// where the step is longer, they compute anew. A short step's series are cut off below 1e-17, so that what is followed differs from
+// what is computed anew by rounding alone, some 1e-16 a step. The same calls give the same results.
+#pragma once
+
+#include <cmath>
+
+namespace wexilum {
+
+inline constexpr double short_step = 0.05; // rad
+inline constexpr int longest_follow = 64;
+
+/// The arc sine of a small number, |sine| <= 0.1.
+[[nodiscard]] inline double small_arc_sine(double sine)
+{
+    const double q = sine * sine;
+    const double rest = q * (1.0 / 6 + q * (3.0 / 40 + q * (5.0 / 112 + q * (35.0 / 1152 + q * (63.0 / 2816 + q * (231.0 / 13312))))));
+    return sine + sine * rest;
+}
+
+/// The angle of a unit vector in a plane, given by its sine and cosine.
+class FollowedAngle {
+public:
+    /// Differs from atan2(sine, cosine) by whole turns only (and rounding). Precondition: sine^2 + cosine^2 = 1 but for rounding.
+    double at(double sine, double cosine)
+    {
+        const double step_sine = sine * cosine_ - cosine * sine_;
+        const double step_cosine = cosine * cosine_ + sine * sine_;
+        if (left_-- > 0 && step_cosine > 0 && std::abs(step_sine) < short_step) {
+            angle_ += small_arc_sine(step_sine);
+        } else {
+            angle_ = std::atan2(sine, cosine);
+            left_ = longest_follow;
+        }
+        sine_ = sine;
+        cosine_ = cosine;
+        return angle_;
+    }
+
+private:
+    double angle_ = 0;
+    double sine_ = 0;
+    double cosine_ = 0;
+    int left_ = 0;
+};
+
+/// Sine and cosine of an angle.
+class FollowedSine {
+public:
+    void follow(double angle)
+    {
+        const double step = angle - angle_;
+        if (left_-- > 0 && std::abs(step) < short_step) {
+            const double q = step * step;
+            const double step_sine = step - step * q * (1.0 / 6 - q * (1.0 / 120 - q * (1.0 / 5040 - q * (1.0 / 362880))));
+            const double less = q * (1.0 / 2 - q * (1.0 / 24 - q * (1.0 / 720 - q * (1.0 / 40320)))); // 1 - cosine of the step
+            const double before = sine_;
+            sine_ += cosine_ * step_sine - before * less;
+            cosine_ -= before * step_sine + cosine_ * less;
+        } else {
+            sine_ = std::sin(angle);
+            cosine_ = std::cos(angle);
+            left_ = longest_follow;
+        }
+        angle_ = angle;
+    }
+    [[nodiscard]] double sine() const { return sine_; }
+    [[nodiscard]] double cosine() const { return cosine_; }
+
+private:
+    double angle_ = 0;
+    double sine_ = 0;
+    double cosine_ = 1;
+    int left_ = 0;
+};
+
+} // namespace wexilum
