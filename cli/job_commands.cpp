@@ -38,7 +38,7 @@ public:
     }
 
 private:
-    static constexpr std::size_t limit = std::size_t{1} << 16;
+    static constexpr std::size_t limit = std::size_t{1} << 18;
     ByteSink& out_;
     std::string buffer_;
     Status status_;

@@ -6,6 +6,7 @@
 #include <deque>
 #include <mutex>
 #include <utility>
+#include <vector>
 
 namespace wexilum {
 
@@ -33,7 +34,18 @@ public:
         ended_ = true;
         changed_.notify_all();
     }
-    /// Waits for the next; false where there will be none.
+    /// A thing that was handed over before, to be filled anew, or a new one: its memory need not be asked for again.
+    [[nodiscard]] T spare()
+    {
+        const std::lock_guard lock(mutex_);
+        if (spares_.empty()) {
+            return T();
+        }
+        T out = std::move(spares_.back());
+        spares_.pop_back();
+        return out;
+    }
+    /// Waits for the next; false where there will be none. What `thing` was before becomes a spare.
     bool take(T& thing)
     {
         std::unique_lock lock(mutex_);
@@ -41,6 +53,7 @@ public:
         if (things_.empty() || stopped_) {
             return false;
         }
+        spares_.push_back(std::move(thing));
         thing = std::move(things_.front());
         things_.pop_front();
         changed_.notify_all();
@@ -58,6 +71,7 @@ private:
     std::mutex mutex_;
     std::condition_variable changed_;
     std::deque<T> things_;
+    std::vector<T> spares_;
     std::size_t most_;
     bool ended_ = false;
     bool stopped_ = false;

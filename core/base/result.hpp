@@ -2,10 +2,11 @@
 #pragma once
 
 #include <cstdint>
+#include <cstdlib>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
-#include <variant>
 
 namespace wexilum {
 
@@ -40,39 +41,48 @@ struct Error {
     [[nodiscard]] std::string text() const;
 };
 
-/// A value or an Error. Asking for the one that is not there is a programming fault (checked by std::get).
+/// Success or an Error, for calls that return nothing else. Copies share the error.
+class [[nodiscard]] Status {
+public:
+    Status() = default;
+    Status(Error error) : error_(std::make_shared<const Error>(std::move(error))) {}
+    [[nodiscard]] bool ok() const { return error_ == nullptr; }
+    explicit operator bool() const { return ok(); }
+    /// Asking for an error that is not there is a programming fault and ends the program.
+    [[nodiscard]] const Error& error() const
+    {
+        if (ok()) {
+            std::abort();
+        }
+        return *error_;
+    }
+
+private:
+    std::shared_ptr<const Error> error_; // by pointer, so that success costs next to nothing
+};
+
+/// A value or an Error. Asking for the one that is not there is a programming fault (checked: the value's throws, the error's ends the
+/// program).
 template <typename T>
 class [[nodiscard]] Result {
 public:
-    Result(T value) : state_(std::in_place_index<0>, std::move(value)) {}
-    Result(Error error) : state_(std::in_place_index<1>, std::move(error)) {}
+    Result(T value) : value_(std::move(value)) {}
+    Result(Error error) : status_(std::move(error)) {}
 
-    [[nodiscard]] bool ok() const { return state_.index() == 0; }
+    [[nodiscard]] bool ok() const { return status_.ok(); }
     explicit operator bool() const { return ok(); }
-    [[nodiscard]] T& value() & { return std::get<0>(state_); }
-    [[nodiscard]] const T& value() const& { return std::get<0>(state_); }
-    [[nodiscard]] T&& value() && { return std::get<0>(std::move(state_)); }
-    [[nodiscard]] const Error& error() const { return std::get<1>(state_); }
+    [[nodiscard]] T& value() & { return value_.value(); }
+    [[nodiscard]] const T& value() const& { return value_.value(); }
+    [[nodiscard]] T&& value() && { return std::move(value_).value(); }
+    [[nodiscard]] const Error& error() const { return status_.error(); }
     T& operator*() & { return value(); }
     const T& operator*() const& { return value(); }
     T* operator->() { return &value(); }
     const T* operator->() const { return &value(); }
 
 private:
-    std::variant<T, Error> state_;
-};
-
-/// Success or an Error, for calls that return nothing else.
-class [[nodiscard]] Status {
-public:
-    Status() = default;
-    Status(Error error) : error_(std::move(error)) {}
-    [[nodiscard]] bool ok() const { return !error_; }
-    explicit operator bool() const { return ok(); }
-    [[nodiscard]] const Error& error() const { return error_.value(); }
-
-private:
-    std::optional<Error> error_;
+    std::optional<T> value_;
+    Status status_;
 };
 
 } // namespace wexilum

@@ -121,10 +121,13 @@ public:
     Result<std::unique_ptr<Spool>> spool() override { return std::unique_ptr<Spool>(std::make_unique<MemorySpool>()); }
 };
 
+/// Bytes that go to or come from a spool at once.
+inline constexpr std::size_t spool_chunk = std::size_t{1} << 18;
+
 /// Reads a spool from front to back in large pieces. After an error every further read gives zeros; ask status() at the end.
 class SpoolReader {
 public:
-    explicit SpoolReader(Spool& spool) : spool_(spool), buffer_(std::size_t{1} << 16) {}
+    explicit SpoolReader(Spool& spool) : spool_(spool), buffer_(spool_chunk) {}
 
     [[nodiscard]] bool at_end() const { return at_ == filled_ && offset_ == spool_.size(); }
     /// Precondition: as many bytes are left as were appended with put().
@@ -184,7 +187,7 @@ private:
     /// Flushes; false where even the whole buffer is too small and the bytes have gone to the spool themselves.
     bool make_room(const char* from, std::size_t count);
 
-    static constexpr std::size_t limit = std::size_t{1} << 16;
+    static constexpr std::size_t limit = spool_chunk;
     Spool& spool_;
     std::vector<char> buffer_;
     std::size_t used_ = 0;

@@ -25,7 +25,7 @@ LineWriter::LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSin
 
 LineWriter::~LineWriter() { finish(); }
 
-void LineWriter::words(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source)
+void LineWriter::words(const DecidedWord* words, std::size_t count, long long number, const Source& source)
 {
     if (!thread_.joinable()) {
         format(words, count, number, source);
@@ -42,7 +42,7 @@ void LineWriter::text(std::string line, const Source& source)
         give(line, source);
         return;
     }
-    filling_.lines.push_back({0, std::nullopt, source});
+    filling_.lines.push_back({0, 0, source});
     filling_.texts.push_back(std::move(line));
     hand_over_if_full();
 }
@@ -51,7 +51,10 @@ void LineWriter::hand_over_if_full()
 {
     if (filling_.lines.size() >= batch_lines) {
         (void)batches_.put(std::move(filling_));
-        filling_ = {};
+        filling_ = batches_.spare();
+        filling_.lines.clear();
+        filling_.words.clear();
+        filling_.texts.clear();
     }
 }
 
@@ -82,7 +85,7 @@ void LineWriter::work()
     }
 }
 
-void LineWriter::format(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source)
+void LineWriter::format(const DecidedWord* words, std::size_t count, long long number, const Source& source)
 {
     char* out = room_.data();
     const auto add = [&](const std::string& text) {
@@ -97,12 +100,12 @@ void LineWriter::format(const DecidedWord* words, std::size_t count, std::option
             add(dialect_.separator);
         }
     };
-    if (number) {
+    if (dialect_.sequence) {
         *out++ = dialect_.sequence_letter;
-        out = write_decimal(out, *number, {0, false, false});
+        out = write_decimal(out, number, {0, false, false});
     }
     for (std::size_t i = 0; i < count; ++i) {
-        if (i > 0 || number) {
+        if (i > 0 || dialect_.sequence) {
             separate();
         }
         if (words[i].text != nullptr) {

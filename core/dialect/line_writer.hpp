@@ -39,9 +39,9 @@ public:
     LineWriter(const LineWriter&) = delete;
     LineWriter& operator=(const LineWriter&) = delete;
 
-    /// A line of words with its number (nothing where the dialect numbers no lines). Precondition: no more words than SlotList::most,
+    /// A line of words with its number (not written where the dialect numbers no lines). Precondition: no more words than SlotList::most,
     /// their texts among the dialect's words and work offsets.
-    void words(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source);
+    void words(const DecidedWord* words, std::size_t count, long long number, const Source& source);
     /// A line as it stands.
     void text(std::string line, const Source& source);
     /// Everything is with the sink when this returns; nothing may be written afterwards.
@@ -55,7 +55,7 @@ public:
 private:
     struct Line {
         std::size_t words = 0; ///< 0: a text
-        std::optional<long long> number;
+        long long number;
         Source source;
     };
     struct Batch {
@@ -63,7 +63,7 @@ private:
         std::vector<DecidedWord> words;
         std::vector<std::string> texts;
     };
-    void format(const DecidedWord* words, std::size_t count, std::optional<long long> number, const Source& source);
+    void format(const DecidedWord* words, std::size_t count, long long number, const Source& source);
     void give(std::string_view line, const Source& source);
     void work();
     void hand_over_if_full();

@@ -18,7 +18,9 @@ Rounding::Rounding(const Dialect& dialect, const Controller& controller)
         scale.increment = increment;
         scale.style = dialect.style(q);
         scale.count = std::pow(10.0, -scale.style.decimals);
-        scale.per_unit = 1 / (unit * scale.count);
+        scale.per_count = unit * scale.count;
+        scale.per_unit = 1 / scale.per_count;
+        scale.coarse = increment > scale.count;
     };
     set(Quantity::length, length, controller.length_increment);
     set(Quantity::angle, pi / 180, controller.angle_increment);
@@ -53,94 +55,93 @@ char* Rounding::write(char* out, Quantity quantity, std::int64_t counts) const
 
 namespace {
 
-struct DigitPairs {
-    std::array<char, 200> text{};
-    constexpr DigitPairs()
+constexpr std::array<std::uint64_t, 10> powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000, 1000000000};
+
+/// Three characters, and in a fourth byte how many of them count. Stored as a whole: what follows overwrites what doesn't.
+using Group = std::array<char, 4>;
+
+/// The numbers below a thousand as text.
+struct Thousand {
+    std::array<Group, 1000> whole{};   ///< without leading zeros, at least one digit
+    std::array<Group, 1000> decimal{}; ///< three digits, of which those before trailing zeros count
+    constexpr Thousand()
     {
-        for (std::size_t i = 0; i < 100; ++i) {
-            text[2 * i] = static_cast<char>('0' + i / 10);
-            text[2 * i + 1] = static_cast<char>('0' + i % 10);
+        for (std::size_t i = 0; i < 1000; ++i) {
+            const std::array<char, 3> digit{char('0' + i / 100), char('0' + i / 10 % 10), char('0' + i % 10)};
+            const std::size_t blank = i >= 100 ? 0 : i >= 10 ? 1 : 2;
+            for (std::size_t k = blank; k < 3; ++k) {
+                whole[i][k - blank] = digit[k];
+            }
+            whole[i][3] = char(3 - blank);
+            decimal[i] = {digit[0], digit[1], digit[2], char(i % 10 != 0 ? 3 : i % 100 != 0 ? 2 : i != 0 ? 1 : 0)};
         }
     }
 };
-constexpr DigitPairs pairs;
+constexpr Thousand thousand;
 
-[[gnu::always_inline]] inline char* write_four(char* out, std::uint32_t value)
+/// How many of the group's characters count.
+[[gnu::always_inline]] inline int put(char* out, const Group& group)
 {
-    std::memcpy(out, &pairs.text[std::size_t{2} * (value / 100)], 2);
-    std::memcpy(out + 2, &pairs.text[std::size_t{2} * (value % 100)], 2);
-    return out + 4;
+    std::memcpy(out, group.data(), group.size());
+    return group[3];
 }
 
-[[gnu::always_inline]] inline char* write_whole(char* out, std::uint64_t value)
+/// A whole number of more than three digits without leading zeros.
+char* write_long(char* out, std::uint64_t value)
 {
-    if (value >= 100000000) {
+    if (value >= 1000000000) {
         return std::to_chars(out, out + 20, value).ptr;
     }
-    auto head = static_cast<std::uint32_t>(value);
-    const std::uint32_t tail = head % 10000;
-    const bool long_one = head >= 10000;
-    if (long_one) {
-        head /= 10000;
-    }
-    if (head >= 100) {
-        const char* pair = &pairs.text[std::size_t{2} * (head / 100)];
-        if (head >= 1000) {
-            *out++ = pair[0];
-        }
-        *out++ = pair[1];
-        std::memcpy(out, &pairs.text[std::size_t{2} * (head % 100)], 2);
-        out += 2;
+    const auto number = static_cast<std::uint32_t>(value);
+    if (number < 1000000) {
+        out += put(out, thousand.whole[number / 1000]);
     } else {
-        const char* pair = &pairs.text[std::size_t{2} * head];
-        if (head >= 10) {
-            *out++ = pair[0];
-        }
-        *out++ = pair[1];
+        out += put(out, thousand.whole[number / 1000000]);
+        put(out, thousand.decimal[number / 1000 % 1000]);
+        out += 3;
     }
-    return long_one ? write_four(out, tail) : out;
+    put(out, thousand.decimal[number % 1000]);
+    return out + 3;
 }
 
-/// With the number of decimals as a constant, the division by its power is a multiplication.
+/// With the number of decimals as a constant, divisions by its power are multiplications.
 template <int decimals>
-char* write_fixed(char* out, std::uint64_t magnitude, const NumberStyle& style)
+[[gnu::always_inline]] inline char* write_fixed(char* out, std::uint64_t magnitude, const NumberStyle& style)
 {
-    constexpr std::array<std::uint64_t, 10> powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000, 1000000000};
     constexpr std::uint64_t power = powers[decimals];
-    out = write_whole(out, magnitude / power);
-    auto fraction = static_cast<std::uint32_t>(magnitude % power);
-    if (decimals == 0 || (fraction == 0 && !style.keep_zeros)) {
-        if (style.point_always) {
-            *out++ = '.';
+    const std::uint64_t whole = magnitude / power;
+    if (whole < 1000) {
+        out += put(out, thousand.whole[whole]);
+    } else {
+        out = write_long(out, whole);
+    }
+    int needed = 0;
+    if constexpr (decimals > 0) {
+        // In groups of three, the last one filled up with zeros.
+        constexpr int groups = (decimals + 2) / 3;
+        auto fraction = static_cast<std::uint32_t>(magnitude - whole * power) * static_cast<std::uint32_t>(powers[3 * groups - decimals]);
+        std::array<std::uint32_t, groups> parts;
+        for (int group = groups - 1; group > 0; --group, fraction /= 1000) {
+            parts[std::size_t(group)] = fraction % 1000;
         }
-        return out;
-    }
-    *out++ = '.';
-    int at = decimals;
-    for (; at >= 2; at -= 2, fraction /= 100) {
-        std::memcpy(out + at - 2, &pairs.text[std::size_t{2} * (fraction % 100)], 2);
-    }
-    if (at == 1) {
-        *out = static_cast<char>('0' + fraction);
-    }
-    char* end = out + decimals;
-    if (!style.keep_zeros) {
-        while (end[-1] == '0') {
-            --end;
+        parts[0] = fraction;
+        for (int group = 0; group < groups; ++group) {
+            const int count = put(out + 1 + 3 * group, thousand.decimal[parts[std::size_t(group)]]);
+            needed = count > 0 ? 3 * group + count : needed;
         }
+        needed = style.keep_zeros ? decimals : needed;
     }
-    return end;
+    *out = '.';
+    return out + (needed > 0 ? 1 + needed : style.point_always ? 1 : 0);
 }
 
 } // namespace
 
 char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style)
 {
-    auto magnitude = static_cast<std::uint64_t>(counts);
-    if (counts < 0) {
-        *out++ = '-';
-        magnitude = 0 - magnitude;
-    }
+    *out = '-';
+    out += counts < 0 ? 1 : 0;
+    const auto magnitude = static_cast<std::uint64_t>(counts < 0 ? -counts : counts);
     switch (style.decimals) {
     case 0: return write_fixed<0>(out, magnitude, style);
     case 1: return write_fixed<1>(out, magnitude, style);

@@ -5,6 +5,7 @@
 #include "core/controller/controller.hpp"
 #include "core/dialect/dialect.hpp"
 
+#include <cmath>
 #include <cstdint>
 #include <string>
 
@@ -19,13 +20,13 @@ public:
     [[nodiscard]] std::int64_t counts(Quantity quantity, double value) const
     {
         const Scale& s = scales_[static_cast<std::size_t>(quantity)];
-        return s.increment <= s.count ? nearest(value * s.per_unit) : on_increment(s, value);
+        return s.coarse ? on_increment(s, value) : nearest(value * s.per_unit);
     }
     /// The value of such counts in core units.
     [[nodiscard]] double value(Quantity quantity, std::int64_t counts) const
     {
         const Scale& s = scales_[static_cast<std::size_t>(quantity)];
-        return static_cast<double>(counts) * s.count * s.unit;
+        return static_cast<double>(counts) * s.per_count;
     }
     /// One count in core units.
     [[nodiscard]] double step(Quantity quantity) const;
@@ -40,11 +41,13 @@ private:
         double increment = 0; // program units
         double count = 1;     // program units per count
         double per_unit = 1;  // counts per core unit
+        double per_count = 1; // core units per count
+        bool coarse = false;  // the control's increment is larger than a count
         NumberStyle style;
     };
     [[nodiscard]] static std::int64_t nearest(double number)
     {
-        return static_cast<std::int64_t>(number + (number < 0 ? -0.5 : 0.5)); // halves away from zero
+        return static_cast<std::int64_t>(number + std::copysign(0.5, number)); // halves away from zero
     }
     [[nodiscard]] static std::int64_t on_increment(const Scale& scale, double value);
 

@@ -17,7 +17,7 @@ namespace wexilum {
 /// One typed value of a statement. For function roles `text` is the word; for the others `counts` in the quantity's last decimal.
 struct Slot {
     Role role = Role::once;
-    int index = 0; ///< joint of an axis, 0..2 of a centre
+    std::uint8_t index = 0; ///< joint of an axis, 0..2 of a centre
     Quantity quantity = Quantity::whole;
     std::int64_t counts = 0;
     const std::string* text = nullptr; ///< a word of the dialect, which outlives the statement and what is remembered of it
@@ -29,7 +29,7 @@ static_assert(std::is_trivially_copyable_v<Slot> && std::is_trivially_destructib
 class SlotList {
 public:
     static constexpr std::size_t most = 32; ///< joints (16), and every other role once
-    SlotList() = default;
+    SlotList() {} // NOLINT(modernize-use-equals-default): a defaulted one may clear the storage
     SlotList(std::initializer_list<Slot> slots)
     {
         for (const Slot& slot : slots) {
@@ -37,10 +37,10 @@ public:
         }
     }
     /// Precondition: size() < most.
-    Slot& push_back(const Slot& slot)
+    void push_back(const Slot& slot)
     {
         assert(size_ < most);
-        return *::new (static_cast<void*>(storage_.data() + size_++ * sizeof(Slot))) Slot(slot);
+        ::new (static_cast<void*>(storage_.data() + size_++ * sizeof(Slot))) Slot(slot);
     }
     [[nodiscard]] const Slot* begin() const { return data(); }
     [[nodiscard]] const Slot* end() const { return data() + size_; }
@@ -56,7 +56,9 @@ private:
 enum class StatementKind { motion, cycle, state, tool_change, dwell, stop, text };
 
 struct Statement {
-    StatementKind kind = StatementKind::state;
+    explicit Statement(StatementKind which) : kind(which) {}
+    Statement(StatementKind which, std::initializer_list<Slot> values) : kind(which), slots(values) {}
+    StatementKind kind;
     SlotList slots;
 };
 

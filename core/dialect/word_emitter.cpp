@@ -49,6 +49,7 @@ WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, c
         }
     }
     first_[role_count] = memory_.size();
+    axes_ = words_of(Role::axes);
 }
 
 WordEmitter::Word WordEmitter::made(Role role, char address) const
@@ -93,14 +94,39 @@ bool WordEmitter::emit(const Statement& statement)
     if (count == 0) {
         return false;
     }
-    std::optional<long long> number;
-    if (dialect_.sequence) {
-        number = sequence_;
-        sequence_ += dialect_.sequence_step;
-    }
-    writer_.words(words.data(), count, number, source_);
-    ++lines_;
+    finish_block(words.data(), count);
     return true;
+}
+
+void WordEmitter::emit_cut(std::span<const JointCounts> axes, const Slot& feed)
+{
+    std::array<DecidedWord, SlotList::most> words;
+    DecidedWord* next = words.data();
+    for (const auto& [joint, counts, quantity] : axes) {
+        Word& word = axes_[joint];
+        word.known = true;
+        word.counts = counts;
+        *next++ = {word.turned ? -counts : counts, nullptr, word.address, quantity};
+    }
+    Word& word = word_of(feed);
+    const bool same = word.known && word.modal && word.counts == feed.counts;
+    word.known = true;
+    word.counts = feed.counts;
+    if (!same) {
+        DecidedWord* at = next++;
+        for (std::size_t i = axes.size(); i > 0 && axes_[axes[i - 1].joint].rank > word.rank; --i, --at) {
+            *at = at[-1];
+        }
+        *at = {feed.counts, nullptr, word.address, feed.quantity};
+    }
+    finish_block(words.data(), static_cast<std::size_t>(next - words.data()));
+}
+
+[[gnu::always_inline]] inline void WordEmitter::finish_block(const DecidedWord* words, std::size_t count)
+{
+    writer_.words(words, count, sequence_, source_);
+    sequence_ += dialect_.sequence_step;
+    ++lines_;
 }
 
 std::string WordEmitter::numbered(const std::string& words)

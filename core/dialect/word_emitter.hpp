@@ -13,6 +13,13 @@
 
 namespace wexilum {
 
+/// The new value of a joint's word.
+struct JointCounts {
+    std::size_t joint;
+    std::int64_t counts;
+    Quantity quantity;
+};
+
 /// The emitter for controls that read blocks of words. It holds what the control is known to hold (modal values); a value
 /// that is not known is always restated.
 class WordEmitter {
@@ -28,6 +35,11 @@ public:
     /// Adds the statement's block, leaving out modal words that are known to hold. Nothing is added where no word is left.
     /// Returns whether a block was added.
     bool emit(const Statement& statement);
+    /// Adds a motion block in which only axes and the feed may have changed. The axes' counts are new and stand in the order of
+    /// axis_rank(); precondition: axes are modal, and all other words of the block are known to hold.
+    void emit_cut(std::span<const JointCounts> axes, const Slot& feed);
+    /// The place of a joint's word in a block.
+    [[nodiscard]] std::uint8_t axis_rank(std::size_t joint) const { return axes_[joint].rank; }
     /// Adds a line as written; its words update or forget what the control is known to hold.
     void literal(const std::string& line);
     void comment(const std::string& text);
@@ -70,6 +82,7 @@ private:
         return std::span(memory_).subspan(first_[at], first_[at + 1] - first_[at]);
     }
     [[nodiscard]] Word made(Role role, char address) const;
+    void finish_block(const DecidedWord* words, std::size_t count);
     void add_line(std::string line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn_literal(const std::string& word);
@@ -80,6 +93,7 @@ private:
     std::array<std::uint8_t, 256> rank_{};
     std::vector<Word> memory_;                        ///< role after role
     std::array<std::size_t, role_count + 1> first_{}; ///< where each role's words begin
+    std::span<Word> axes_;                            ///< those of Role::axes
     std::array<const std::string*, function_count> words_{};
     LineWriter writer_;
     Source source_;

@@ -126,7 +126,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     if (std::abs(read - sweep) > 0.5 || (same_place && !centre_form)) {
         return false; // rounding turned it into another arc
     }
-    Statement statement{StatementKind::motion, {}};
+    Statement statement(StatementKind::motion);
     statement.slots.push_back(*emitter_.function(frame.plane));
     const auto motion = emitter_.function(frame.counter_clockwise ? Function::arc_counter_clockwise : Function::arc_clockwise);
     if (!motion) {
@@ -145,7 +145,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
         for (const int k : {frame.u, frame.v}) {
             const auto counts = frame_.rounding().counts(Quantity::length, centre(k) - value(now_, k));
             if (counts != 0) {
-                statement.slots.push_back({Role::centre, k, Quantity::length, counts, {}});
+                statement.slots.push_back({Role::centre, std::uint8_t(k), Quantity::length, counts, {}});
             }
         }
     } else {

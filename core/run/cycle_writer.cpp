@@ -86,7 +86,7 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     const Readings clearance = height(plan_->clearance);
     const Readings level = height(plan_->retreat);
     motion_.check_travel(bottom);
-    Statement statement{StatementKind::cycle, {}};
+    Statement statement(StatementKind::cycle);
     const bool above = plan_->retreat > plan_->clearance + 1e-9;
     if (auto word = emitter_.function(above ? Function::return_initial : Function::return_clearance)) {
         statement.slots.push_back(*word);
@@ -94,11 +94,12 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, &style.word});
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         if (i != length_joint && frame.in_chain()[i] && !frame.is_rotary()[i]) {
-            statement.slots.push_back({Role::axes, int(i), Quantity::length, frame.counts(i, level[Eigen::Index(i)]), {}});
+            statement.slots.push_back({Role::axes, std::uint8_t(i), Quantity::length, frame.counts(i, level[Eigen::Index(i)]), {}});
         }
     }
     const auto at = Eigen::Index(length_joint);
-    statement.slots.push_back({Role::cycle_depth, int(length_joint), Quantity::length, frame.counts(length_joint, bottom[at]), {}});
+    statement.slots.push_back(
+        {Role::cycle_depth, std::uint8_t(length_joint), Quantity::length, frame.counts(length_joint, bottom[at]), {}});
     statement.slots.push_back({Role::cycle_clearance, 0, Quantity::length, frame.counts(length_joint, clearance[at]), {}});
     if (plan_->step > 0) {
         statement.slots.push_back({Role::cycle_step, 0, Quantity::length, frame.rounding().counts(Quantity::length, plan_->step), {}});

@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 
@@ -35,20 +37,19 @@ MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, Findi
     const auto& modal = assembly.dialect.modal;
     cut_words_hold_ = modal.contains(Role::axes) && modal.contains(role_of(group_of(Function::linear))) &&
                       modal.contains(role_of(group_of(Function::feed_per_minute)));
-    for (const std::size_t i : frame_.chain()) {
+    std::vector<std::size_t> chain = frame_.chain();
+    std::stable_sort(chain.begin(), chain.end(), [&](std::size_t a, std::size_t b) { return emitter.axis_rank(a) < emitter.axis_rank(b); });
+    for (const std::size_t i : chain) {
         const Joint& joint = assembly.machine.joints[i];
         constexpr double infinite = std::numeric_limits<double>::infinity();
-        chain_.push_back({i,
-                          frame_.is_rotary()[i],
-                          1 / joint.speed,
-                          joint.travel ? joint.travel->low - travel_slack : -infinite,
-                          joint.travel ? joint.travel->high + travel_slack : infinite,
-                          {Role::axes, int(i), frame_.quantity(i), 0, {}}});
+        rotary_bits_ |= frame_.is_rotary()[i] ? 1U << chain_.size() : 0;
+        chain_.push_back({i, 1 / joint.speed, joint.travel ? joint.travel->low - travel_slack : -infinite,
+                          joint.travel ? joint.travel->high + travel_slack : infinite, frame_.quantity(i)});
     }
 }
 
-void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure,
-                          double worst, std::size_t gap)
+[[gnu::noinline, gnu::cold]] void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject,
+                                                       std::string message, std::string cure, double worst, std::size_t gap)
 {
     Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
     finding.source = place_of(files_, source_);
@@ -79,7 +80,7 @@ void MotionWriter::moved_to(std::size_t joint, double reading)
 
 void MotionWriter::add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const
 {
-    statement.slots.push_back({Role::axes, int(joint), frame_.quantity(joint), counts, {}});
+    statement.slots.push_back({Role::axes, std::uint8_t(joint), frame_.quantity(joint), counts, {}});
 }
 
 bool MotionWriter::differs(const Stand& target, bool rotary) const
@@ -92,7 +93,7 @@ bool MotionWriter::differs(const Stand& target, bool rotary) const
     return false;
 }
 
-void MotionWriter::check_travel(const Readings& readings)
+[[gnu::noinline, gnu::cold]] void MotionWriter::check_travel(const Readings& readings)
 {
     if (inside_travel(assembly_.machine, readings, travel_slack)) {
         return;
@@ -109,7 +110,7 @@ void MotionWriter::check_travel(const Readings& readings)
 
 bool MotionWriter::move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
 {
-    Statement statement{StatementKind::motion, {}};
+    Statement statement(StatementKind::motion);
     bool any = false;
     for (const std::size_t i : frame_.chain()) {
         if (i == without || !(frame_.is_rotary()[i] ? rotary : linear)) {
@@ -118,8 +119,7 @@ bool MotionWriter::move(Function function, const Stand& target, bool rotary, boo
         any = any || !stated_[i] || target.counts[i] != now_.counts[i];
         stated_[i] = true;
         add_axis(statement, i, target.counts[i]);
-        now_.readings[Eigen::Index(i)] = target.readings[Eigen::Index(i)];
-        now_.counts[i] = target.counts[i];
+        stand_at(i, target);
     }
     if (!any) {
         return false;
@@ -140,7 +140,7 @@ void MotionWriter::retract()
     if (retracted_ && std::abs(now()[Eigen::Index(joint)] - home) < 1e-9) {
         return;
     }
-    Statement statement{StatementKind::motion, {}};
+    Statement statement(StatementKind::motion);
     if (auto word = emitter_.function(Function::machine_coordinates)) {
         statement.slots.push_back(*word);
     }
@@ -210,7 +210,7 @@ void MotionWriter::restate_base()
     if (base_known_at_ == emitter_.forgotten()) {
         return;
     }
-    Statement base{StatementKind::state, {}};
+    Statement base(StatementKind::state);
     for (const Function function : {assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute}) {
         if (auto word = emitter_.function(function); word && assembly_.dialect.modal.contains(word->role)) {
             base.slots.push_back(*word);
@@ -238,7 +238,7 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
     move(Function::rapid, target, true, false, away);
     // Sideways: all linear joints but the one that stays away; it is not written.
     move(Function::rapid, target, false, true, away);
-    Statement down{StatementKind::motion, {}};
+    Statement down(StatementKind::motion);
     add_length(down);
     // Rounded again: the length in force shifts the joint's counts.
     const Stand final = with_same_turn(pose.tip);
@@ -294,15 +294,17 @@ Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
 MotionWriter::Way MotionWriter::way_to(const Stand& target) const
 {
     Way out;
+    const double* const from = now_.readings.data();
+    const double* const to = target.readings.data();
+    std::uint32_t bit = 1;
     for (const ChainJoint& chain : chain_) {
-        const double reading = target.readings[Eigen::Index(chain.joint)];
-        const double way = reading - now_.readings[Eigen::Index(chain.joint)];
-        const bool moves = target.counts[chain.joint] != now_.counts[chain.joint];
-        (chain.rotary ? out.rotary : out.linear) |= moves;
-        (chain.rotary ? out.turns : out.straight) += way * way;
-        out.slowest = std::max(out.slowest, std::abs(way) * chain.per_speed);
+        const double reading = to[chain.joint];
+        out.moved |= target.counts[chain.joint] != now_.counts[chain.joint] ? bit : 0;
+        out.slowest = std::max(out.slowest, std::abs(reading - from[chain.joint]) * chain.per_speed);
         out.inside = out.inside && reading >= chain.low && reading <= chain.high;
+        bit <<= 1;
     }
+    out.rotary = (out.moved & rotary_bits_) != 0;
     return out;
 }
 
@@ -332,11 +334,19 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, const W
     if (assembly_.dialect.rotary_feed == RotaryFeedStyle::inverse_time) {
         return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
     }
+    double straight = 0;
+    double turns = 0; // deg^2
+    for (const ChainJoint& chain : chain_) {
+        const double joint_way = target.readings[Eigen::Index(chain.joint)] - now_.readings[Eigen::Index(chain.joint)];
+        if (frame_.is_rotary()[chain.joint]) {
+            turns += to_deg(joint_way) * to_deg(joint_way);
+        } else {
+            straight += joint_way * joint_way;
+        }
+    }
     // A control that times by the linear way alone times by the turns where nothing else moves.
-    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || way.straight < 1e-18;
-    const double degrees = to_deg(1);
-    const double square = way.straight + (combined ? way.turns * degrees * degrees : 0);
-    return feed_slot(statement, FeedMode::per_minute, std::sqrt(square) / time.seconds);
+    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-18;
+    return feed_slot(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
 }
 
 void MotionWriter::feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed)
@@ -344,7 +354,7 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
     seconds += carried_seconds_;
     length += carried_length_;
     const Way way = way_to(target);
-    if (!way.rotary && !way.linear) {
+    if (way.moved == 0) {
         carried_seconds_ = seconds;
         carried_length_ = length;
         return;
@@ -353,29 +363,34 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
     if (!way.inside) {
         check_travel(target.readings);
     }
-    Statement statement{StatementKind::motion, {}};
+    Statement statement(StatementKind::motion);
     const Slot value = block_feed(statement, target, way, seconds, length, feed);
-    const bool on = cutting_on();
-    if (auto word = emitter_.function(Function::linear); word && !on) {
-        statement.slots.push_back(*word);
-    }
-    for (const ChainJoint& chain : chain_) {
-        const std::int64_t counts = target.counts[chain.joint];
-        if (!on || counts != now_.counts[chain.joint]) {
-            Slot& slot = statement.slots.push_back(chain.slot);
-            slot.counts = counts;
-            now_.counts[chain.joint] = counts;
-            now_.readings[Eigen::Index(chain.joint)] = target.readings[Eigen::Index(chain.joint)];
+    if (cutting_on() && statement.slots.size() == 0) {
+        std::array<JointCounts, max_joints> moved;
+        std::size_t count = 0;
+        for (std::uint32_t bits = way.moved; bits != 0; bits &= bits - 1) {
+            const ChainJoint& chain = chain_[std::size_t(std::countr_zero(bits))];
+            moved[count++] = {chain.joint, target.counts[chain.joint], chain.quantity};
+            stand_at(chain.joint, target);
         }
+        emitter_.emit_cut(std::span(moved).first(count), value);
+    } else {
+        if (auto word = emitter_.function(Function::linear)) {
+            statement.slots.push_back(*word);
+        }
+        for (const ChainJoint& chain : chain_) {
+            add_axis(statement, chain.joint, target.counts[chain.joint]);
+            stand_at(chain.joint, target);
+        }
+        statement.slots.push_back(value);
+        emitter_.emit(statement);
     }
-    statement.slots.push_back(value);
-    emitter_.emit(statement);
     cut_lines_ = emitter_.lines();
     cut_forgotten_ = emitter_.forgotten();
     retracted_ = false;
 }
 
-void MotionWriter::feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed)
+[[gnu::flatten]] void MotionWriter::feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed)
 {
     frame_.bring(next_, turns, tip, tool_length_, followed_);
     feed_line(next_, seconds, length, feed);

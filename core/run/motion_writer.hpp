@@ -97,24 +97,26 @@ private:
     };
     /// What a block to a stand does to the joints of the chain.
     struct Way {
-        bool rotary = false; ///< a rotary joint's counts change
-        bool linear = false;
-        bool inside = true;  ///< the stand is inside travel
-        double slowest = 0;  ///< s
-        double straight = 0; ///< mm^2
-        double turns = 0;    ///< rad^2
+        std::uint32_t moved = 0; ///< a bit for each joint of chain_ whose counts change
+        bool rotary = false;     ///< one of them is rotary
+        bool inside = true;      ///< the stand is inside travel
+        double slowest = 0;      ///< s
     };
     /// A joint of the chain as every block needs it.
     struct ChainJoint {
         std::size_t joint;
-        bool rotary;
         double per_speed;
         double low; ///< travel, with room for rounding
         double high;
-        Slot slot; ///< of its word, without counts
+        Quantity quantity;
     };
     [[nodiscard]] Stand rounded(const Turns& turns, const Vec3& tip) const { return frame_.stand(now_, turns, tip, tool_length_); }
     [[nodiscard]] Way way_to(const Stand& target) const;
+    void stand_at(std::size_t joint, const Stand& target)
+    {
+        now_.counts[joint] = target.counts[joint];
+        now_.readings[Eigen::Index(joint)] = target.readings[Eigen::Index(joint)];
+    }
     [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
     bool move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
     void approach(const Pose& pose, const Stand& target, const FeedSpec* last);
@@ -144,8 +146,9 @@ private:
     ProgramFrame frame_;
     const std::vector<std::string>& files_;
     Stand now_;
-    Stand next_; ///< where a cut goes; differs from now_ in the chain's joints only
-    std::vector<ChainJoint> chain_;
+    Stand next_;                    ///< where a cut goes; differs from now_ in the chain's joints only
+    std::vector<ChainJoint> chain_; ///< in the order of their words in a block
+    std::uint32_t rotary_bits_ = 0; ///< of chain_
     FollowedTurns followed_;
     bool cut_words_hold_ = false; ///< a cut's words are modal in this dialect
     std::uint32_t cut_lines_ = UINT32_MAX;

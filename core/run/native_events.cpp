@@ -252,7 +252,7 @@ void NativeEvents::ready_to_move()
     const bool turning = wanted_spindle_.state != SpindleState::off;
     if (turning && assembly_.setup.spindle == Actor::program &&
         (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
-        Statement statement{StatementKind::state, {}};
+        Statement statement(StatementKind::state);
         const auto counts = motion_.frame().rounding().counts(Quantity::speed, wanted_spindle_.speed_rpm);
         statement.slots.push_back({Role::speed, 0, Quantity::speed, counts, {}});
         const bool clockwise = wanted_spindle_.state == SpindleState::clockwise;
@@ -293,19 +293,21 @@ void NativeEvents::on(const record::InsertedText& r)
 
 // --- motion ---------------------------------------------------------------------------------------------------------
 
-Planned NativeEvents::next_choice()
+const Planned& NativeEvents::next_choice()
 {
-    Planned planned = plan_.next();
-    if (planned.entry == Planned::Entry::lost) {
-        planned.turns = planned_; // an error has been found; the run goes on to find the others
+    const Planned& planned = plan_.next();
+    if (planned.entry != Planned::Entry::lost) {
+        return planned;
     }
-    return planned;
+    kept_ = planned;
+    kept_.turns = planned_; // an error has been found; the run goes on to find the others
+    return kept_;
 }
 
 void NativeEvents::on(const record::Rapid& r)
 {
     cycles_.end();
-    const Planned planned = next_choice();
+    const Planned& planned = next_choice();
     pose_ = r.to;
     pose_in_work_.reset();
     planned_ = planned.turns;
@@ -319,7 +321,7 @@ void NativeEvents::on(const record::Rapid& r)
 void NativeEvents::cut(const Pose& to, const record::Circular* circular)
 {
     cycles_.end();
-    const Planned planned = next_choice();
+    const Planned& planned = next_choice();
     if (tool_ != nullptr) {
         ready_to_move();
         if (pose_ && motion_.positioned()) {
@@ -433,7 +435,7 @@ void NativeEvents::on(const record::CycleStart& r)
 
 void NativeEvents::on(const record::CyclePoint& r)
 {
-    const Planned planned = next_choice();
+    const Planned& planned = next_choice();
     pose_ = r.at;
     pose_in_work_.reset();
     planned_ = planned.turns;

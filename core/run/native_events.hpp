@@ -55,7 +55,8 @@ private:
     /// Spindle and coolant as the path wants them, before the tool moves.
     void ready_to_move();
     [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
-    [[nodiscard]] Planned next_choice();
+    [[nodiscard]] const Planned& next_choice();
+    Planned kept_; ///< what next_choice() gives where the plan has nothing
     /// A straight cut, or along the given arc, from where the path stands.
     void cut(const Pose& to, const record::Circular* circular);
     /// Cuts one piece, through a pole where the plan says so.

@@ -90,7 +90,8 @@ std::string program_file_name(const Assembly& assembly) { return assembly.job.na
 Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads)
 {
     AgreedRecords agreed(a, source);
-    RecordsAhead records(agreed, threads > 1);
+    std::optional<RecordsAhead> ahead;
+    RecordSource& records = threads > 1 ? static_cast<RecordSource&>(ahead.emplace(agreed)) : agreed;
     std::array<std::unique_ptr<Spool>, 3> spools;
     for (auto& spool : spools) {
         auto made = scratch.spool();
@@ -117,7 +118,10 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
             }
             outline.add(record);
             if (const PathTarget* target = targets.next(record)) {
-                report_seen(a, chooser.add(*target), records.files(), record, index, out.findings);
+                const PathChooser::Seen seen = chooser.add(*target);
+                if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
+                    report_seen(a, seen, records.files(), record, index, out.findings);
+                }
             }
             aside.put(record);
         }

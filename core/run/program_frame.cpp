@@ -1,5 +1,7 @@
 #include "core/run/program_frame.hpp"
 
+#include <algorithm>
+
 namespace wexilum {
 
 ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), rounding_(assembly.dialect, assembly.controller)
@@ -9,7 +11,8 @@ ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), roun
     }
     for (std::size_t i = 0; i < assembly.machine.joints.size(); ++i) {
         rotary_[i] = assembly.machine.joints[i].kind == JointKind::rotary;
-        offset_.push_back(assembly.offset(JointIndex(static_cast<std::uint32_t>(i))));
+        quantity_[i] = rotary_[i] ? Quantity::angle : Quantity::length;
+        offset_[i] = assembly.offset(JointIndex(static_cast<std::uint32_t>(i)));
         if (chain_[i]) {
             chain_joints_.push_back(i);
         }
@@ -29,7 +32,7 @@ void ProgramFrame::set_length_shift(double mm)
 
 std::int64_t ProgramFrame::machine_counts(std::size_t joint, double reading) const { return rounding_.counts(quantity(joint), reading); }
 
-double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
+[[gnu::always_inline]] inline double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
 {
     stand.counts[joint] = counts(joint, wanted);
     return stand.readings[Eigen::Index(joint)] = reading(joint, stand.counts[joint]);
@@ -49,7 +52,8 @@ void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, doub
     Turns rounded{};
     Turns sine{};
     Turns cosine{};
-    for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
+    const std::size_t rotary = std::min(solver.rotary().size(), rounded.size());
+    for (std::size_t i = 0; i < rotary; ++i) {
         rounded[i] = round(stand, solver.rotary()[i].value, turns[i]);
         followed[i].follow(rounded[i] - solver.rotary_reference(i));
         sine[i] = followed[i].sine();

@@ -25,7 +25,7 @@ public:
     /// old counts: recount() them.
     void set_length_shift(double mm);
 
-    [[nodiscard]] Quantity quantity(std::size_t joint) const { return rotary_[joint] ? Quantity::angle : Quantity::length; }
+    [[nodiscard]] Quantity quantity(std::size_t joint) const { return quantity_[joint]; }
     /// Counts of the word that brings the joint to `reading`.
     [[nodiscard]] std::int64_t counts(std::size_t joint, double reading) const
     {
@@ -57,10 +57,11 @@ private:
     const Assembly& assembly_;
     Rounding rounding_;
     std::array<bool, max_joints> rotary_{};
+    std::array<Quantity, max_joints> quantity_{};
     std::array<bool, max_joints> chain_{};
     std::vector<std::size_t> chain_joints_;
-    std::vector<double> offset_; ///< of the job's register, by joint
-    std::vector<double> shift_;  ///< offset and length
+    std::array<double, max_joints> offset_{}; ///< of the job's register, by joint
+    std::array<double, max_joints> shift_{};  ///< offset and length
     std::size_t length_joint_ = SIZE_MAX;
 };
 

@@ -12,6 +12,7 @@ namespace {
 
 constexpr double slack = 1e-9;           // mm or rad beyond travel that is rounding
 constexpr std::size_t longest_wait = 64; // targets at a pole that wait for the way on
+constexpr double clear_of_poles = 1.1;   // chords that a target is off a pole which a cut to it can't pass
 constexpr int farthest_turns = 4;        // sheets more turns away from every survivor are not looked at
 constexpr double whole_turn = 2 * pi;
 
@@ -193,7 +194,7 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
 
 /// Carries all branches on to a point. Where no sheet would be left inside travel nothing is changed and false is the answer, unless
 /// it is to be done anyway.
-bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found)
+[[gnu::flatten]] bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found)
 {
     const Chains at = chains_at(lifts, tip, tool_length, found);
     Chains low;
@@ -232,6 +233,28 @@ bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_lengt
 PathChooser::Seen PathChooser::add(const PathTarget& target)
 {
     const Branches found = solver_.branches(target.pose.axis, follower_);
+    const double chord = (target.pose.axis - here_.axis).lpNorm<1>(); // at least
+    if (open_ && pending_.empty() && !target.link && target.arc == nullptr && rotary_ == 2 && found.count == 2 &&
+        std::min(found.pole, here_pole_) > clear_of_poles * (chord + at_pole)) {
+        // Nearly all targets: a straight cut that no pole is near.
+        const Lifts lifts = lifts_near(found);
+        if (advance(lifts, target.pose.tip, target.tool_length, false, &found)) {
+            write_step(code(Planned::Entry::cut), lifts);
+            lifts_ = lifts;
+            here_ = target.pose;
+            here_pole_ = found.pole;
+            Seen seen;
+            seen.problem = beyond_ ? ChoiceProblem::beyond_travel : ChoiceProblem::none;
+            seen.residual = found.residual;
+            seen.pole = found.pole;
+            return seen;
+        }
+    }
+    return add_with_care(target, found);
+}
+
+PathChooser::Seen PathChooser::add_with_care(const PathTarget& target, const Branches& found)
+{
     Seen seen;
     seen.residual = found.residual;
     seen.pole = found.pole;
@@ -337,7 +360,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             opposite = here_.axis.dot(axis) < 0;
             const bool turns = std::abs(lifts[0][0] - lifts_[0][0]) > 1e-12 || std::abs(lifts[1][0] - lifts_[1][0]) > 1e-12;
             pass = turns ? std::optional(0.0) : std::nullopt;
-        } else if (std::min(found.pole, here_pole_) <= 1.1 * (chord + at_pole)) {
+        } else if (std::min(found.pole, here_pole_) <= clear_of_poles * (chord + at_pole)) {
             const Vec3 across = here_.axis.cross(target.pose.axis);
             opposite = (here_.axis + target.pose.axis).dot(axis) < 0;
             const Vec3 wanted = opposite ? Vec3(-axis) : axis;
@@ -557,37 +580,47 @@ void PlanReader::next_stretch()
     (void)decisions_.get<std::uint32_t>();
 }
 
-Planned PlanReader::next()
+const Planned& PlanReader::next_other(const std::array<Turns, 2>& lifts, Planned::Entry entry, bool opposite)
 {
-    const auto head = steps_.get<StepHead>();
-    const auto lifts = steps_.get<std::array<Turns, 2>>();
-    Planned out;
-    out.entry = static_cast<Planned::Entry>(head.entry);
-    out.opposite = head.opposite != 0;
-    out.branch_before = chosen_.branch;
-    switch (out.entry) {
+    out_ = {};
+    out_.entry = entry;
+    out_.opposite = opposite;
+    out_.branch_before = chosen_.branch;
+    switch (entry) {
     case Planned::Entry::cut: break;
     case Planned::Entry::link: next_stretch(); break;
     case Planned::Entry::reorient: {
         const auto depart = steps_.get<std::array<Turns, 2>>();
         next_stretch();
-        out.depart = reading(depart, chosen_);
+        out_.depart = reading(depart, chosen_);
         break;
     }
     case Planned::Entry::pole: {
         const auto step = steps_.get<PoleStep>();
-        out.s = step.s;
-        out.arrive = reading(step.arrive, chosen_);
+        out_.s = step.s;
+        out_.arrive = reading(step.arrive, chosen_);
         next_stretch();
-        out.depart = reading(step.depart, chosen_);
+        out_.depart = reading(step.depart, chosen_);
         break;
     }
     case Planned::Entry::lost: break;
     }
-    out.branch = chosen_.branch;
-    out.turns = reading(lifts, chosen_);
-    out.beyond = chosen_.beyond;
-    return out;
+    out_.branch = chosen_.branch;
+    out_.turns = reading(lifts, chosen_);
+    out_.beyond = chosen_.beyond;
+    return out_;
+}
+
+const Planned& PlanReader::next()
+{
+    const auto head = steps_.get<StepHead>();
+    const auto lifts = steps_.get<std::array<Turns, 2>>();
+    const auto entry = static_cast<Planned::Entry>(head.entry);
+    if (entry == Planned::Entry::cut && out_.entry == Planned::Entry::cut) {
+        out_.turns = reading(lifts, chosen_);
+        return out_;
+    }
+    return next_other(lifts, entry, head.opposite != 0);
 }
 
 std::vector<Choice> choose_path(const InverseSolver& solver, const Machine& machine, const std::vector<PathTarget>& targets,

@@ -95,6 +95,7 @@ private:
     bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found = nullptr);
     void move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart,
                  const Branches* found = nullptr);
+    Seen add_with_care(const PathTarget& target, const Branches& found);
     void cut(const PathTarget& target, const Branches& found);
     void close();
     void settle_pending(const Branches* next);
@@ -146,8 +147,8 @@ struct Planned {
 class PlanReader {
 public:
     PlanReader(Spool& steps, Spool& decisions) : steps_(steps), decisions_(decisions) {}
-    /// Precondition: fewer calls than targets were added.
-    Planned next();
+    /// Precondition: fewer calls than targets were added. The reference holds until the next call.
+    const Planned& next();
     [[nodiscard]] Status status() const { return steps_.status().ok() ? decisions_.status() : steps_.status(); }
 
 private:
@@ -158,10 +159,12 @@ private:
     };
     [[nodiscard]] Turns reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const;
     void next_stretch();
+    const Planned& next_other(const std::array<Turns, 2>& lifts, Planned::Entry entry, bool opposite);
 
     SpoolReader steps_;
     SpoolReader decisions_;
     Chosen chosen_;
+    Planned out_{Planned::Entry::lost};
 };
 
 struct Choice {

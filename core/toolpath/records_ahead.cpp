@@ -7,37 +7,29 @@ constexpr std::size_t batch_records = 256;
 
 }
 
-RecordsAhead::RecordsAhead(RecordSource& source, bool own_thread) : source_(source)
-{
-    if (own_thread) {
-        thread_ = std::thread([this] { read(); });
-    }
-}
+RecordsAhead::RecordsAhead(RecordSource& source) : source_(source), thread_([this] { read(); }) {}
 
 RecordsAhead::~RecordsAhead()
 {
     batches_.stop();
-    if (thread_.joinable()) {
-        thread_.join();
-    }
+    thread_.join();
 }
 
 void RecordsAhead::read()
 {
     for (bool more = true; more;) {
-        Batch batch;
+        Batch batch = batches_.spare();
         batch.records.resize(batch_records);
-        std::size_t count = 0;
-        while (count < batch_records) {
-            const auto read = source_.next(batch.records[count]);
+        batch.count = 0;
+        while (batch.count < batch_records) {
+            const auto read = source_.next(batch.records[batch.count]);
             if (!read || !*read) {
                 batch.end = read ? Status() : Status(read.error());
                 more = false;
                 break;
             }
-            ++count;
+            ++batch.count;
         }
-        batch.records.resize(count);
         if (!batches_.put(std::move(batch))) {
             return;
         }
@@ -47,21 +39,17 @@ void RecordsAhead::read()
 
 Result<bool> RecordsAhead::next(Record& out)
 {
-    if (!thread_.joinable()) {
-        return source_.next(out);
-    }
-    while (at_ == batch_.records.size()) {
+    while (at_ == batch_.count) {
         if (!batch_.end) {
             return batch_.end.error();
         }
         at_ = 0;
-        batch_.records.clear();
+        batch_.count = 0;
         if (!batches_.take(batch_)) {
-            thread_.join();
             return false;
         }
     }
-    out = std::move(batch_.records[at_++]);
+    std::swap(out, batch_.records[at_++]);
     return true;
 }
 

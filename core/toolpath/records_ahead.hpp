@@ -11,8 +11,8 @@ namespace wexilum {
 class RecordsAhead final : public RecordSource {
 public:
     /// `source` must outlive the object, and is not to be touched by others until next() has said that there is no more, or the object
-    /// is gone; but its files() must be readable meanwhile. Without `own_thread` it is read directly.
-    RecordsAhead(RecordSource& source, bool own_thread);
+    /// is gone; but its files() must be readable meanwhile.
+    explicit RecordsAhead(RecordSource& source);
     ~RecordsAhead() override;
     RecordsAhead(const RecordsAhead&) = delete;
     RecordsAhead& operator=(const RecordsAhead&) = delete;
@@ -22,7 +22,8 @@ public:
 private:
     struct Batch {
         std::vector<Record> records;
-        Status end; ///< of the last batch
+        std::size_t count = 0; ///< of the records that hold something
+        Status end;            ///< of the last batch
     };
     void read();
 

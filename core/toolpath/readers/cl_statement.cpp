@@ -13,6 +13,9 @@ namespace wexilum::cl {
 namespace {
 
 constexpr double largest_number = 1e9;
+constexpr std::size_t chunk = std::size_t{1} << 18;
+constexpr std::size_t quick_line = 512; // fewer bytes than these are not read the quick way
+constexpr std::size_t read_beyond = 16; // bytes after the text that may be looked at; they are zero
 
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r'; }
 bool is_letter(char c) { return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z'); }
@@ -66,30 +69,31 @@ std::string shown(std::string_view text)
     return count;
 }
 
-/// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly; nullptr for all else.
-/// Precondition: 8 readable bytes after `end`.
-[[gnu::always_inline]] inline const char* plain_decimal(const char* at, const char* end, double& out)
+/// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly, and gives its end;
+/// nullptr for all else. Precondition: 8 readable bytes after what is read.
+[[gnu::always_inline]] inline const char* plain_decimal(const char* at, double& out)
 {
-    static constexpr std::array<double, 16> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+    static constexpr std::array<double, 9> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8};
     static constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
     const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no order that a processor could foresee: nothing branches on them
     at += negative;
     std::uint64_t digits = 0;
-    int whole = 0;
-    for (; whole < 8 && is_digit(*at); ++whole) { // mostly one to three
-        digits = digits * 10 + std::uint64_t(*at++ - '0');
+    const char* const begin = at;
+    for (unsigned digit = 0; (digit = static_cast<unsigned char>(*at) - unsigned{'0'}) < 10; ++at) { // mostly one to three
+        digits = digits * 10 + digit;
     }
-    int decimals = 0;
+    const auto whole = std::size_t(at - begin);
+    std::size_t decimals = 0;
     if (*at == '.') {
         std::uint64_t fraction = 0;
-        decimals = up_to_eight_digits(at + 1, fraction);
-        digits = digits * whole_powers[std::size_t(decimals)] + fraction;
+        decimals = std::size_t(up_to_eight_digits(at + 1, fraction));
+        digits = digits * whole_powers[decimals] + fraction;
         at += 1 + decimals;
     }
-    if (whole + decimals == 0 || whole + decimals > 15 || at > end || is_digit(*at)) {
+    if (whole + decimals - 1 >= 15 || whole > 8 || is_digit(*at)) {
         return nullptr;
     }
-    const double value = static_cast<double>(static_cast<std::int64_t>(digits)) / powers[std::size_t(decimals)];
+    const double value = static_cast<double>(static_cast<std::int64_t>(digits)) / powers[decimals];
     out = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63);
     return at;
 }
@@ -128,21 +132,30 @@ Result<bool> StatementReader::fill_line(std::size_t& length)
         if (ended_) {
             return false;
         }
-        std::memmove(buffer_.data(), buffer_.data() + position_, filled_ - position_);
-        filled_ -= position_;
-        position_ = 0;
-        searched = filled_;
-        constexpr std::size_t chunk = std::size_t{1} << 16;
-        if (buffer_.size() < filled_ + chunk) {
-            buffer_.resize(filled_ + chunk);
+        searched = filled_ - position_;
+        failed_ = failed_ ? refill() : failed_;
+        if (!failed_) {
+            return failed_.error();
         }
-        auto got = source_.read(std::span(buffer_).subspan(filled_, chunk));
-        filled_ += got ? *got : 0;
-        if (!got) {
-            return got.error();
-        }
-        ended_ = *got == 0;
     }
+}
+
+Status StatementReader::refill()
+{
+    std::memmove(buffer_.data(), buffer_.data() + position_, filled_ - position_);
+    filled_ -= position_;
+    position_ = 0;
+    if (buffer_.size() < filled_ + chunk + read_beyond) {
+        buffer_.resize(filled_ + chunk + read_beyond);
+    }
+    auto got = source_.read(std::span(buffer_).subspan(filled_, chunk));
+    filled_ += got ? *got : 0;
+    std::memset(buffer_.data() + filled_, 0, read_beyond);
+    if (!got) {
+        return got.error();
+    }
+    ended_ = *got == 0;
+    return {};
 }
 
 Result<bool> StatementReader::read_line(std::string& line)
@@ -159,36 +172,37 @@ Result<bool> StatementReader::read_line(std::string& line)
 
 std::optional<std::size_t> StatementReader::peek_numbers(std::string_view word, double* out, std::size_t most)
 {
-    std::size_t length = 0;
-    const auto more = fill_line(length);
-    if (!more || !*more || length <= word.size() || position_ + length + 8 > filled_) {
-        return std::nullopt; // the last lines of a chunk are read the other way
+    if (filled_ - position_ < quick_line && !ended_ && failed_) {
+        failed_ = refill();
     }
+    // Where the text ends there are zero bytes, which end a number, and are neither comma nor line end.
     const char* at = buffer_.data() + position_;
-    const char* const end = at + length;
-    if (std::memcmp(at, word.data(), word.size()) != 0 || at[word.size()] != '/') {
+    if (filled_ - position_ <= word.size() || std::memcmp(at, word.data(), word.size()) != 0 || at[word.size()] != '/') {
         return std::nullopt;
     }
     at += word.size() + 1;
+    const auto skip_blanks = [&] {
+        while (*at <= ' ' && is_blank(*at)) {
+            ++at;
+        }
+    };
     for (std::size_t count = 0; count < most; ++count) {
-        while (at < end && is_blank(*at)) {
-            ++at;
-        }
-        const char* const stop = plain_decimal(at, end, out[count]);
-        if (stop == nullptr) {
+        skip_blanks();
+        at = plain_decimal(at, out[count]);
+        if (at == nullptr) {
             return std::nullopt;
         }
-        at = stop;
-        while (at < end && is_blank(*at)) {
-            ++at;
+        if (*at != ',') {
+            skip_blanks();
+            if (*at == '\n') {
+                peeked_ = std::size_t(at - buffer_.data()) + 1;
+                return count + 1;
+            }
+            if (*at != ',') {
+                return std::nullopt;
+            }
         }
-        if (at == end) {
-            peeked_ = std::min(position_ + length + 1, filled_);
-            return count + 1;
-        }
-        if (*at++ != ',') {
-            return std::nullopt;
-        }
+        ++at;
     }
     return std::nullopt;
 }

@@ -49,6 +49,8 @@ private:
         std::uint32_t line;
         std::uint32_t column;
     };
+    /// Reads on behind what is filled, which moves to the buffer's beginning.
+    Status refill();
     /// Brings a whole line into the buffer; false at the end of the source.
     Result<bool> fill_line(std::size_t& length);
     Result<bool> read_line(std::string& line);
@@ -58,11 +60,12 @@ private:
 
     ByteSource& source_;
     std::vector<std::string> text_words_;
-    std::vector<char> buffer_ = std::vector<char>(std::size_t{1} << 16);
+    std::vector<char> buffer_;
     std::size_t filled_ = 0; ///< bytes of the buffer that hold text
     std::size_t position_ = 0;
     std::size_t peeked_ = 0; ///< where the line after the peeked one begins
     bool ended_ = false;
+    Status failed_; ///< an error of the source met while reading ahead, told where the text before it ends
     std::uint32_t line_number_ = 0;
     std::vector<Piece> pieces_;
 };
