@@ -107,7 +107,7 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     if (plan_->dwell > 0) {
         statement.slots.push_back({Role::cycle_dwell, 0, Quantity::time, frame.rounding().counts(Quantity::time, plan_->dwell), {}});
     }
-    motion_.add_feed(statement, FeedMode::per_minute, feed.seconds(1) > 0 ? 1 / feed.seconds(1) : 0);
+    motion_.add_feed(statement, FeedMode::per_minute, feed.stated() ? 1 / feed.seconds(1) : 0);
     // The first block of a cycle states its position again even where the tool already stands there.
     if (!in_native_) {
         emitter_.forget(Role::axes);

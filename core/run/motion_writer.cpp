@@ -398,7 +398,7 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
 
 void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed)
 {
-    if (!(feed.seconds(1) > 0)) {
+    if (!feed.stated()) {
         report(Severity::error, "feed-missing", "", "a cut without a feed", "state FEDRAT (and SPINDL for a feed per revolution) before it",
                1);
         return;

@@ -22,6 +22,8 @@ struct FeedSpec {
     FeedMode mode = FeedMode::per_minute;
     double value = 0; ///< as in record::Feed; 0: none stated yet
     double spindle_rpm = 0;
+    /// Whether it says how long a way takes.
+    [[nodiscard]] bool stated() const { return value > 0 && (mode != FeedMode::per_revolution || spindle_rpm > 0); }
     /// Time for a way of the tip; 0 where the feed is missing.
     [[nodiscard]] double seconds(double length) const;
 };

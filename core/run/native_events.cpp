@@ -337,7 +337,7 @@ void NativeEvents::cut(const Pose& to, const record::Circular* circular)
             }
         } else {
             // The path does not say that this place may be reached in rapid.
-            const bool feeds = feed_.seconds(1) > 0;
+            const bool feeds = feed_.stated();
             if (!feeds) {
                 error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
             }

@@ -89,9 +89,6 @@ std::string program_file_name(const Assembly& assembly) { return assembly.job.na
 
 Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads)
 {
-    AgreedRecords agreed(a, source);
-    std::optional<RecordsAhead> ahead;
-    RecordSource& records = threads > 1 ? static_cast<RecordSource&>(ahead.emplace(agreed)) : agreed;
     std::array<std::unique_ptr<Spool>, 3> spools;
     for (auto& spool : spools) {
         auto made = scratch.spool();
@@ -101,6 +98,9 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
         spool = std::move(*made);
     }
     auto& [record_spool, step_spool, decision_spool] = spools;
+    AgreedRecords agreed(a, source);
+    std::optional<RecordsAhead> ahead;
+    RecordSource& records = threads > 1 ? static_cast<RecordSource&>(ahead.emplace(agreed)) : agreed;
     RunSummary out;
     {
         OutlineBuilder outline(a, out.findings, records.files());

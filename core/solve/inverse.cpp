@@ -72,6 +72,7 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
     for (int i = 0; i < 3; ++i) {
         out.linear_at_[i] = kinematics.joints()[out.linear_[std::size_t(i)].value].at;
     }
+    out.linear_at_zero_ = out.linear_at_ == Vec3::Zero();
     for (std::size_t i = 0; i < out.rotary_index_.size(); ++i) {
         out.at_[i] = kinematics.joints()[out.rotary_index_[i].value].at;
         out.rotary_point_.push_back(kinematics.joints()[out.rotary_index_[i].value].point);
@@ -300,7 +301,7 @@ template <typename T>
     for (std::size_t i = 0; i < 3; ++i) {
         const auto row = Eigen::Index(i);
         if (directions_straight_) {
-            out[i] = way[i] + linear_at_[row];
+            out[i] = linear_at_zero_ ? way[i] : T(way[i] + linear_at_[row]);
         } else {
             out[i] = way[0] * directions_inverse_(row, 0) + way[1] * directions_inverse_(row, 1) + way[2] * directions_inverse_(row, 2) +
                      linear_at_[row];

@@ -153,6 +153,7 @@ private:
     bool together_ = false;
     std::size_t rotary_before_ = 0; ///< rotary joints between the work and the linear ones
     Mat3 directions_inverse_ = Mat3::Identity();
+    bool linear_at_zero_ = false;
     bool directions_straight_ = false; ///< they are X, Y and Z in this order
     bool work_straight_ = false;       ///< the work mount's frame is not turned
 };

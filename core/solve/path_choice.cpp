@@ -143,21 +143,25 @@ double PathChooser::slowest(const Chain& a, const Chain& b) const
 
 // --- following ------------------------------------------------------------------------------------------------------
 
+/// The whole turns, in rad, that bring both branches' first readings nearest to the last target's. Both stand at equal angles on either
+/// side of the tool's azimuth about the first axis. The azimuth turns by less than half a turn along a great circle that misses the
+/// pole, so the nearest turn is the right one.
+double PathChooser::turn_to(const Branches& found) const
+{
+    const double azimuth = 0.5 * (found.turns[0][0] + found.turns[1][0]);
+    const double before = 0.5 * (lifts_[0][0] + lifts_[1][0]);
+    return std::abs(before - azimuth) > pi ? whole_turn * std::round((before - azimuth) / whole_turn) : 0;
+}
+
 PathChooser::Lifts PathChooser::lifts_near(const Branches& found) const
 {
     Lifts out = found.turns;
     if (rotary_ == 1) {
         out[0][0] += whole_turn * std::round((lifts_[0][0] - out[0][0]) / whole_turn);
     } else if (rotary_ == 2) {
-        // Both branches stand at equal angles on either side of the tool's azimuth about the first axis. The azimuth turns by less
-        // than half a turn along a great circle that misses the pole, so the nearest turn is the right one.
-        const double azimuth = 0.5 * (out[0][0] + out[1][0]);
-        const double before = 0.5 * (lifts_[0][0] + lifts_[1][0]);
-        if (std::abs(before - azimuth) > pi) {
-            const double turn = whole_turn * std::round((before - azimuth) / whole_turn);
-            out[0][0] += turn;
-            out[1][0] += turn;
-        }
+        const double turn = turn_to(found);
+        out[0][0] += turn;
+        out[1][0] += turn;
     }
     return out;
 }
@@ -237,7 +241,8 @@ PathChooser::Seen PathChooser::add(const PathTarget& target)
     if (open_ && pending_.empty() && !target.link && target.arc == nullptr && rotary_ == 2 && found.count == 2 &&
         std::min(found.pole, here_pole_) > clear_of_poles * (chord + at_pole)) {
         // Nearly all targets: a straight cut that no pole is near.
-        const Lifts lifts = lifts_near(found);
+        const double turn = turn_to(found);
+        const Lifts lifts{Turns{found.turns[0][0] + turn, found.turns[0][1]}, Turns{found.turns[1][0] + turn, found.turns[1][1]}};
         if (advance(lifts, target.pose.tip, target.tool_length, false, &found)) {
             write_step(code(Planned::Entry::cut), lifts);
             lifts_ = lifts;

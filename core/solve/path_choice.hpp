@@ -90,6 +90,7 @@ private:
     [[nodiscard]] double slowest(const Chain& a, const Chain& b) const;
     [[nodiscard]] std::vector<Sheet> sheets() const;
     [[nodiscard]] Lifts lifts_near(const Branches& found) const;
+    [[nodiscard]] double turn_to(const Branches& found) const;
     [[nodiscard]] Lifts at_the_pole(bool opposite) const;
     void begin(const Lifts& lifts, const Vec3& tip, double tool_length);
     bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found = nullptr);

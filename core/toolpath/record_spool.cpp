@@ -190,16 +190,16 @@ constexpr auto all_makers = makers(std::make_index_sequence<std::variant_size_v<
 namespace {
 
 struct Head {
-    std::uint32_t kind;
     std::uint32_t file;
     std::uint32_t line;
+    std::uint32_t kind;
 };
 
 } // namespace
 
 void RecordSpoolWriter::put(const Record& record)
 {
-    out_.put(Head{static_cast<std::uint32_t>(record.data.index()), record.source.file, record.source.line.value});
+    out_.put(Head{record.source.file, record.source.line.value, static_cast<std::uint32_t>(record.data.index())});
     Put put{out_};
     if (const auto* linear = std::get_if<record::Linear>(&record.data)) { // nearly all
         put.vector(linear->to.tip);
