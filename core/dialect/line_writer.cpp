@@ -8,7 +8,8 @@ constexpr std::size_t batch_lines = 512;
 }
 
 LineWriter::LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSink& sink, bool own_thread)
-    : dialect_(dialect), rounding_(rounding), sink_(sink), separator_(dialect.separator.size() == 1 ? dialect.separator[0] : '\0')
+    : dialect_(dialect), rounding_(rounding), sink_(sink), separator_(dialect.separator.size() == 1 ? dialect.separator[0] : '\0'),
+      threaded_(own_thread)
 {
     std::size_t longest = 1 + most_decimal_text;
     for (const auto& [function, word] : dialect.words) {
@@ -27,7 +28,7 @@ LineWriter::~LineWriter() { finish(); }
 
 void LineWriter::words(const DecidedWord* words, std::size_t count, long long number, const Source& source)
 {
-    if (!thread_.joinable()) {
+    if (!threaded_) {
         format(words, count, number, source);
         return;
     }
@@ -38,7 +39,7 @@ void LineWriter::words(const DecidedWord* words, std::size_t count, long long nu
 
 void LineWriter::text(std::string line, const Source& source)
 {
-    if (!thread_.joinable()) {
+    if (!threaded_) {
         give(line, source);
         return;
     }
@@ -85,37 +86,45 @@ void LineWriter::work()
     }
 }
 
-void LineWriter::format(const DecidedWord* words, std::size_t count, long long number, const Source& source)
+char* LineWriter::begin_text(long long number)
 {
     char* out = room_.data();
-    const auto add = [&](const std::string& text) {
-        for (const char c : text) { // two or three characters
-            *out++ = c;
-        }
-    };
-    const auto separate = [&] {
-        if (separator_ != '\0') {
-            *out++ = separator_;
-        } else {
-            add(dialect_.separator);
-        }
-    };
     if (dialect_.sequence) {
         *out++ = dialect_.sequence_letter;
-        out = write_decimal(out, number, {0, false, false});
+        out = add_separator(write_decimal(out, number, {0, false, false}));
     }
-    for (std::size_t i = 0; i < count; ++i) {
-        if (i > 0 || dialect_.sequence) {
-            separate();
-        }
-        if (words[i].text != nullptr) {
-            add(*words[i].text);
+    return out;
+}
+
+void LineWriter::give_text(const char* end, const Source& source)
+{
+    give(std::string_view(room_.data(), static_cast<std::size_t>(end - room_.data()) - dialect_.separator.size()), source);
+}
+
+void LineWriter::end_line(const Source& source)
+{
+    if (threaded_) {
+        filling_.lines.push_back({filling_.words.size() - begun_.words, begun_.number, source});
+        hand_over_if_full();
+    } else {
+        give_text(out_, source);
+    }
+}
+
+void LineWriter::format(const DecidedWord* words, std::size_t count, long long number, const Source& source)
+{
+    char* out = begin_text(number);
+    for (const DecidedWord& word : std::span(words, count)) {
+        if (word.text == nullptr) {
+            out = add_number(out, word.address, word.quantity, word.counts);
             continue;
         }
-        *out++ = words[i].address;
-        out = rounding_.write(out, words[i].quantity, words[i].counts);
+        for (const char c : *word.text) { // two or three characters
+            *out++ = c;
+        }
+        out = add_separator(out);
     }
-    give(std::string_view(room_.data(), static_cast<std::size_t>(out - room_.data())), source);
+    give_text(out, source);
 }
 
 void LineWriter::give(std::string_view line, const Source& source)

@@ -6,7 +6,9 @@
 #include "core/dialect/statement.hpp"
 #include "core/toolpath/record.hpp"
 
+#include <algorithm>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <string_view>
 #include <thread>
@@ -42,6 +44,24 @@ public:
     /// A line of words with its number (not written where the dialect numbers no lines). Precondition: no more words than SlotList::most,
     /// their texts among the dialect's words and work offsets.
     void words(const DecidedWord* words, std::size_t count, long long number, const Source& source);
+    /// The same word by word, numbers only: begin_line(), add() for each word, end_line().
+    void begin_line(long long number)
+    {
+        if (threaded_) {
+            begun_ = {filling_.words.size(), number, {}};
+        } else {
+            out_ = begin_text(number);
+        }
+    }
+    void add(char address, Quantity quantity, std::int64_t counts)
+    {
+        if (threaded_) {
+            filling_.words.push_back({counts, nullptr, address, quantity});
+        } else {
+            out_ = add_number(out_, address, quantity, counts);
+        }
+    }
+    void end_line(const Source& source);
     /// A line as it stands.
     void text(std::string line, const Source& source);
     /// Everything is with the sink when this returns; nothing may be written afterwards.
@@ -64,6 +84,22 @@ private:
         std::vector<std::string> texts;
     };
     void format(const DecidedWord* words, std::size_t count, long long number, const Source& source);
+    /// Text in room_: a line's number, a word with a separator behind it, all of a line to the sink without its last separator.
+    char* begin_text(long long number);
+    char* add_separator(char* out) const
+    {
+        if (separator_ != '\0') {
+            *out++ = separator_;
+            return out;
+        }
+        return std::copy(dialect_.separator.begin(), dialect_.separator.end(), out);
+    }
+    char* add_number(char* out, char address, Quantity quantity, std::int64_t counts) const
+    {
+        *out++ = address;
+        return add_separator(rounding_.write(out, quantity, counts));
+    }
+    void give_text(const char* end, const Source& source);
     void give(std::string_view line, const Source& source);
     void work();
     void hand_over_if_full();
@@ -73,6 +109,9 @@ private:
     CodeSink& sink_;
     char separator_;   ///< zero where it is not one character
     std::string room_; ///< as long as the longest block
+    bool threaded_;
+    char* out_ = nullptr; ///< where the line goes on that is written word by word
+    Line begun_;          ///< likewise; its count is where its words begin
     std::uint64_t bytes_ = 0;
     std::uint32_t lines_ = 0;
     std::uint32_t longest_line_ = 0;

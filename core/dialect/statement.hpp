@@ -29,7 +29,7 @@ static_assert(std::is_trivially_copyable_v<Slot> && std::is_trivially_destructib
 class SlotList {
 public:
     static constexpr std::size_t most = 32; ///< joints (16), and every other role once
-    SlotList() {} // NOLINT(modernize-use-equals-default): a defaulted one may clear the storage
+    SlotList() {}                           // NOLINT(modernize-use-equals-default): a defaulted one may clear the storage
     SlotList(std::initializer_list<Slot> slots)
     {
         for (const Slot& slot : slots) {

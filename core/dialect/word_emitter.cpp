@@ -94,37 +94,33 @@ bool WordEmitter::emit(const Statement& statement)
     if (count == 0) {
         return false;
     }
-    finish_block(words.data(), count);
+    writer_.words(words.data(), count, sequence_, source_);
+    sequence_ += dialect_.sequence_step;
+    ++lines_;
     return true;
 }
 
 void WordEmitter::emit_cut(std::span<const JointCounts> axes, const Slot& feed)
 {
-    std::array<DecidedWord, SlotList::most> words;
-    DecidedWord* next = words.data();
+    Word& feed_word = word_of(feed);
+    bool due = !feed_word.known || !feed_word.modal || feed_word.counts != feed.counts;
+    feed_word.known = true;
+    feed_word.counts = feed.counts;
+    writer_.begin_line(sequence_);
     for (const auto& [joint, counts, quantity] : axes) {
         Word& word = axes_[joint];
+        if (due && word.rank > feed_word.rank) {
+            writer_.add(feed_word.address, feed.quantity, feed.counts);
+            due = false;
+        }
         word.known = true;
         word.counts = counts;
-        *next++ = {word.turned ? -counts : counts, nullptr, word.address, quantity};
+        writer_.add(word.address, quantity, word.turned ? -counts : counts);
     }
-    Word& word = word_of(feed);
-    const bool same = word.known && word.modal && word.counts == feed.counts;
-    word.known = true;
-    word.counts = feed.counts;
-    if (!same) {
-        DecidedWord* at = next++;
-        for (std::size_t i = axes.size(); i > 0 && axes_[axes[i - 1].joint].rank > word.rank; --i, --at) {
-            *at = at[-1];
-        }
-        *at = {feed.counts, nullptr, word.address, feed.quantity};
+    if (due) {
+        writer_.add(feed_word.address, feed.quantity, feed.counts);
     }
-    finish_block(words.data(), static_cast<std::size_t>(next - words.data()));
-}
-
-[[gnu::always_inline]] inline void WordEmitter::finish_block(const DecidedWord* words, std::size_t count)
-{
-    writer_.words(words, count, sequence_, source_);
+    writer_.end_line(source_);
     sequence_ += dialect_.sequence_step;
     ++lines_;
 }

@@ -82,7 +82,6 @@ private:
         return std::span(memory_).subspan(first_[at], first_[at + 1] - first_[at]);
     }
     [[nodiscard]] Word made(Role role, char address) const;
-    void finish_block(const DecidedWord* words, std::size_t count);
     void add_line(std::string line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn_literal(const std::string& word);
