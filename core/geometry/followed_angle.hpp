@@ -12,12 +12,32 @@ namespace wexilum {
 inline constexpr double short_step = 0.05; // rad
 inline constexpr int longest_follow = 64;
 
+/// Sine of a small angle, and one minus its cosine; |angle| <= short_step.
+[[nodiscard]] inline double small_sine(double angle)
+{
+    const double q = angle * angle;
+    return angle - angle * q * (1.0 / 6 - q * (1.0 / 120 - q * (1.0 / 5040 - q * (1.0 / 362880))));
+}
+[[nodiscard]] inline double small_versine(double angle)
+{
+    const double q = angle * angle;
+    return q * (1.0 / 2 - q * (1.0 / 24 - q * (1.0 / 720 - q * (1.0 / 40320))));
+}
+
 /// The arc sine of a small number, |sine| <= 0.1.
 [[nodiscard]] inline double small_arc_sine(double sine)
 {
     const double q = sine * sine;
     const double rest = q * (1.0 / 6 + q * (3.0 / 40 + q * (5.0 / 112 + q * (35.0 / 1152 + q * (63.0 / 2816 + q * (231.0 / 13312))))));
     return sine + sine * rest;
+}
+
+/// The arc tangent of a small number, |tangent| <= 0.1.
+[[nodiscard]] inline double small_arc_tangent(double tangent)
+{
+    const double q = tangent * tangent;
+    const double rest = q * (-1.0 / 3 + q * (1.0 / 5 + q * (-1.0 / 7 + q * (1.0 / 9 + q * (-1.0 / 11 + q * (1.0 / 13 - q * (1.0 / 15)))))));
+    return tangent + tangent * rest;
 }
 
 /// The angle of a unit vector in a plane, given by its sine and cosine.
@@ -53,9 +73,8 @@ public:
     {
         const double step = angle - angle_;
         if (left_-- > 0 && std::abs(step) < short_step) {
-            const double q = step * step;
-            const double step_sine = step - step * q * (1.0 / 6 - q * (1.0 / 120 - q * (1.0 / 5040 - q * (1.0 / 362880))));
-            const double less = q * (1.0 / 2 - q * (1.0 / 24 - q * (1.0 / 720 - q * (1.0 / 40320)))); // 1 - cosine of the step
+            const double step_sine = small_sine(step);
+            const double less = small_versine(step);
             const double before = sine_;
             sine_ += cosine_ * step_sine - before * less;
             cosine_ -= before * step_sine + cosine_ * less;

@@ -5,7 +5,7 @@
 namespace wexilum {
 
 double PathPiece::length() const { return arc ? arc->length() : (to.tip - from.tip).norm(); }
-double PathPiece::turn() const { return angle_between(from.axis, to.axis); }
+double PathPiece::turn() const { return unit_angle_between(from.axis, to.axis); }
 
 Pose PathPiece::at(double s) const
 {
@@ -22,8 +22,8 @@ double PathPiece::project(const Pose& pose, double lo) const
     }
     const Vec3 way = to.tip - from.tip;
     double s = 0;
-    if (way.norm() > still_length) {
-        s = way.dot(pose.tip - from.tip) / way.squaredNorm();
+    if (const double square = way.squaredNorm(); square > still_length * still_length) {
+        s = way.dot(pose.tip - from.tip) / square;
     } else if (const Vec3 across = from.axis.cross(to.axis); across.norm() > 1e-12) {
         s = angle_about(across.normalized(), from.axis, pose.axis) / turn();
     } else {
@@ -46,7 +46,7 @@ std::pair<PathPiece, PathPiece> split_at(const PathPiece& piece, double s, const
 Deviation deviation_at(const PathPiece& piece, double s, const Pose& pose)
 {
     const Pose wanted = piece.at(s);
-    return {(wanted.tip - pose.tip).norm(), angle_between(wanted.axis, pose.axis)};
+    return {(wanted.tip - pose.tip).norm(), unit_angle_between(wanted.axis, pose.axis)};
 }
 
 } // namespace wexilum

@@ -1,12 +1,24 @@
 #include "core/geometry/pose.hpp"
 
 #include "core/base/units.hpp"
+#include "core/geometry/followed_angle.hpp"
 
 #include <cmath>
 
 namespace wexilum {
 
-double angle_between(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); }
+double angle_between(const Vec3& a, const Vec3& b)
+{
+    const double sine = a.cross(b).norm();
+    const double cosine = a.dot(b);
+    return sine <= 0.1 * cosine ? small_arc_tangent(sine / cosine) : std::atan2(sine, cosine);
+}
+
+double unit_angle_between(const Vec3& a, const Vec3& b)
+{
+    const double chord = (b - a).norm();
+    return chord <= 0.2 ? 2 * small_arc_sine(0.5 * chord) : angle_between(a, b);
+}
 
 double angle_about(const Vec3& about, const Vec3& from, const Vec3& to)
 {
@@ -28,9 +40,14 @@ Vec3 great_circle(const Vec3& a, const Vec3& b, double s)
         // So near, the chord divided in proportion is off by less than 1e-13 rad.
         return (a + (b - a) * s).normalized();
     }
-    const double angle = angle_between(a, b);
-    const Vec3 across = a.cross(b).normalized();
-    return Eigen::AngleAxisd(angle * s, across) * a;
+    // From a towards b in their plane.
+    const double cosine = a.dot(b);
+    const Vec3 towards = b - a * cosine;
+    const double sine = towards.norm();
+    const double angle = (sine <= 0.1 * cosine ? small_arc_tangent(sine / cosine) : std::atan2(sine, cosine)) * s;
+    const bool small = std::abs(angle) <= short_step;
+    const double along = small ? 1 - small_versine(angle) : std::cos(angle);
+    return a * along + towards * ((small ? small_sine(angle) : std::sin(angle)) / sine);
 }
 
 Pose transformed(const Frame& frame, const Pose& pose) { return {frame * pose.tip, frame.linear() * pose.axis}; }

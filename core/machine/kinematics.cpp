@@ -73,7 +73,7 @@ Frame Kinematics::tool_from_work(const Readings& readings) const
     return frame * tool_;
 }
 
-Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const
+Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers, PoseFollower* follower) const
 {
     // The chain applied to one point and one direction, from the tool to the work.
     Vec3 axis = tool_.linear().col(2);
@@ -85,8 +85,11 @@ Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, R
             tip += stage.direction * amount;
             continue;
         }
-        const double sine = std::sin(amount);
-        const double cosine = std::cos(amount);
+        FollowedSine fresh;
+        FollowedSine& followed = follower != nullptr ? (*follower)[std::size_t(stage.joint)] : fresh;
+        followed.follow(amount);
+        const double sine = followed.sine();
+        const double cosine = followed.cosine();
         const auto turned = [&](const Vec3& v) -> Vec3 {
             return v * cosine + stage.direction.cross(v) * sine + stage.direction * (stage.direction.dot(v) * (1 - cosine));
         };

@@ -2,11 +2,16 @@
 // Source: R. M. Murray, Z. Li, S. S. Sastry, A Mathematical Introduction to Robotic Manipulation, 1994, section 3.2.
 #pragma once
 
+#include "core/geometry/followed_angle.hpp"
 #include "core/machine/machine.hpp"
 
+#include <array>
 #include <vector>
 
 namespace wexilum {
+
+/// What is remembered to follow a machine's poses along a path: sines and cosines by joint.
+using PoseFollower = std::array<FollowedSine, max_joints>;
 
 /// The kinematics between one tool mount and one work mount. Copies what it needs of the machine.
 class Kinematics {
@@ -18,8 +23,9 @@ public:
     /// Precondition: readings.size() == joint count.
     [[nodiscard]] Pose pose(const Readings& readings, double tool_length) const { return pose_and_levers(readings, tool_length, nullptr); }
     /// The same, and the distance from the tip to the axis of each rotary joint of the chain (mm); other entries are left as they are.
-    /// `levers` may be null.
-    [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const;
+    /// `levers` may be null. With a follower it is cheaper where readings change little from call to call.
+    [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers,
+                                       PoseFollower* follower = nullptr) const;
     /// The frame of the tool mount seen from the work mount.
     [[nodiscard]] Frame tool_from_work(const Readings& readings) const;
 

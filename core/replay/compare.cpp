@@ -16,24 +16,24 @@ constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the
 } // namespace
 
 Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report)
-    : assembly_(assembly), path_(path), report_(report), budget_(assembly), part_inverse_(assembly.setup.part.inverse()),
-      last_set_(assembly.machine.joints.size())
+    : assembly_(assembly), path_(path), report_(report), budget_(assembly), in_part_(assembly.setup.part.inverse()),
+      in_work_(assembly.setup.part), last_set_(assembly.machine.joints.size())
 {}
 
 // --- helpers --------------------------------------------------------------------------------------------------------
 
-Pose Comparer::pose_of(const Readings& readings, double tool_length) const
+Pose Comparer::pose_of(const Readings& readings, double tool_length, Readings* levers)
 {
-    return transformed(part_inverse_, assembly_.solver->kinematics().pose(readings, tool_length));
+    return in_part_(assembly_.solver->kinematics().pose_and_levers(readings, tool_length, levers, &poses_));
 }
 
-Pose Comparer::pose_at(const ReplayMove& move, double u) const { return pose_of(move.at(u), move.tool_length); }
+Pose Comparer::pose_at(const ReplayMove& move, double u) { return pose_of(move.at(u), move.tool_length); }
 
 Comparer::Seen Comparer::see(const ReplayMove& move)
 {
     budget_.set_length_increment(move.length_increment);
     Readings levers = Readings::Zero(move.to.size());
-    const Pose to = transformed(part_inverse_, assembly_.solver->kinematics().pose_and_levers(move.to, move.tool_length, &levers));
+    const Pose to = pose_of(move.to, move.tool_length, &levers);
     const bool goes_on = before_tool_length_ == move.tool_length && before_end_.size() == move.from.size() && before_end_ == move.from;
     Seen seen{move, goes_on ? before_pose_ : pose_of(move.from, move.tool_length), to, budget_.at_record(levers), lever_term(levers), 0};
     for (const JointIndex j : assembly_.solver->rotary()) {

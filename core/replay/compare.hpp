@@ -71,11 +71,11 @@ private:
     };
 
     [[nodiscard]] Seen see(const ReplayMove& move);
-    [[nodiscard]] Pose pose_of(const Readings& readings, double tool_length) const;
-    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u) const;
+    [[nodiscard]] Pose pose_of(const Readings& readings, double tool_length, Readings* levers = nullptr);
+    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u);
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word.
-    [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted) const;
-    [[nodiscard]] std::optional<Readings> exact_readings(const Pose& wanted, double tool_length, const Readings& near) const;
+    [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted);
+    [[nodiscard]] std::optional<Readings> exact_readings(const Pose& wanted, double tool_length, const Readings& near);
     [[nodiscard]] Readings allowed_misfit(double lever_term) const;
     [[nodiscard]] double lever_term(const Readings& levers) const;
     void check_after_end(const Seen& seen);
@@ -93,7 +93,7 @@ private:
     bool nearly_reached(const Seen& seen);
     void pass_tiny(const Seen* seen);
     [[nodiscard]] double place_by_time(const Seen& seen, const Expected& item, double s, double& reach);
-    void sample(const Seen& seen, const Expected& item);
+    void sample(const Seen& seen, const Expected& item, bool to_the_end);
     bool standing_turn(const Seen& seen, const Expected& item);
     void check_feed(const Seen& seen, const Expected& item, double s0, double s1);
     void check_state(const Seen& seen, const Expected& item);
@@ -120,7 +120,10 @@ private:
     std::string code_file_;
     ReplayReport& report_;
     BudgetRule budget_;
-    Frame part_inverse_;
+    PoseMap in_part_; ///< from the work mount's frame
+    PoseMap in_work_; ///< and back
+    PoseFollower poses_;
+    BranchFollower branches_;
     std::size_t next_ = 0;
     double progress_ = 0;           // along the current feed piece, by the tip
     double progress_place_ = 0;     // the same by time, where that is finer

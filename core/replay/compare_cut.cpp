@@ -52,7 +52,7 @@ void Comparer::cut(const Seen& seen)
     const bool ahead = s > progress_ && s < 1;
     const Deviation on_way = is_end ? at_end : deviation_at(item.piece, s, seen.to);
     if (is_end || (ahead && within(on_way, BudgetRule::on_way(seen.budget, axis_rate(item.piece))))) {
-        sample(seen, item);
+        sample(seen, item, is_end);
         check_state(seen, item);
         check_feed(seen, item, progress_, is_end ? 1 : s);
         check_centre(seen, item);
@@ -74,7 +74,7 @@ void Comparer::cut(const Seen& seen)
         return;
     }
     if (at_end.tip < close_tip && at_end.axis < close_axis) {
-        sample(seen, item);
+        sample(seen, item, true);
         reached(seen, item, at_end);
         advance(seen.to);
     } else if (ahead && on_way.tip < close_tip && on_way.axis < close_axis) {
@@ -152,7 +152,8 @@ bool Comparer::nearly_reached(const Seen& seen)
     return true;
 }
 
-void Comparer::sample(const Seen& seen, const Expected& item)
+/// The way of a move against the piece; a move that ends at the piece's end is compared there as a record.
+void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
 {
     const ReplayMove& m = seen.move;
     const bool rotary = seen.turn > 1e-9;
@@ -162,8 +163,8 @@ void Comparer::sample(const Seen& seen, const Expected& item)
     const int parts = seen.turn > small_turn || m.arc || item.piece.arc ? 16 : 2;
     Deviation worst;
     double lo = progress_;
-    for (int i = 1; i <= parts; ++i) {
-        const Pose pose = pose_at(m, double(i) / parts);
+    for (int i = 1; i <= (to_the_end ? parts - 1 : parts); ++i) {
+        const Pose pose = i == parts ? seen.to : pose_at(m, double(i) / parts);
         const double s = item.piece.project(pose, lo);
         const Deviation d = deviation_at(item.piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);

@@ -11,16 +11,17 @@
 
 namespace wexilum {
 
-std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool_length, const Readings& near) const
+std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool_length, const Readings& near)
 {
     const InverseSolver& solver = *assembly_.solver;
-    const Pose pose = transformed(assembly_.setup.part, wanted);
-    const Branches found = solver.branches(pose.axis);
+    const Pose pose = in_work_(wanted);
+    const Branches found = solver.branches(pose.axis, branches_);
     if (found.count == 0 || found.pole <= at_pole) {
         return std::nullopt;
     }
     const Turns stand = solver.turns_of(near);
     Turns best{};
+    int nearest = 0;
     double least = 0;
     for (int branch = 0; branch < found.count; ++branch) {
         Turns turns = found.turns[std::size_t(branch)];
@@ -31,12 +32,20 @@ std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool
         }
         if (branch == 0 || far < least) {
             best = turns;
+            nearest = branch;
             least = far;
         }
     }
     Readings out = near;
     solver.set_turns(out, best);
-    solver.set_linear(out, pose.tip, tool_length);
+    if (solver.rotary().size() == 2 && solver.linear_together()) {
+        const auto linear = solver.linear_readings(found, pose.tip, tool_length);
+        for (std::size_t i = 0; i < linear.size(); ++i) {
+            out[Eigen::Index(solver.linear()[i].value)] = linear[i][nearest];
+        }
+    } else {
+        solver.set_linear(out, pose.tip, tool_length);
+    }
     return out;
 }
 
@@ -59,7 +68,7 @@ Readings Comparer::allowed_misfit(double lever_term) const
     return out;
 }
 
-BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted) const
+BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted)
 {
     const auto exact = exact_readings(wanted, move.tool_length, move.to);
     if (!exact) {

@@ -44,6 +44,9 @@ public:
     /// Item `index`; nullptr behind the last. The pointer lives until the item is passed. Precondition: not passed yet.
     [[nodiscard]] const Expected* at(std::size_t index)
     {
+        if (index == first_ && !window_.empty()) {
+            return &window_.front(); // mostly
+        }
         while (index - first_ >= window_.size()) {
             if (!read_more()) {
                 return nullptr;

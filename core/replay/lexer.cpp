@@ -52,7 +52,7 @@ Status read_block(const Controller& controller, std::string_view line, BlockNumb
             return bad(number, at, fmt::format("a word starts with a letter, found '{}'", c >= ' ' && c < 127 ? c : '?'),
                        "take the character away or put it in a comment");
         }
-        CodeWord word;
+        CodeWord& word = block.words.emplace_back(); // in place, because it is copied slowly right after its fields are set
         word.letter = letter;
         word.column = static_cast<std::uint32_t>(at + 1);
         std::size_t end = at + 1;
@@ -65,19 +65,20 @@ Status read_block(const Controller& controller, std::string_view line, BlockNumb
         std::size_t decimals = 0;
         std::size_t points = 0;
         std::size_t signs = 0;
-        for (; end < line.size(); ++end) {
-            const char d = line[end];
-            if (d >= '0' && d <= '9') {
-                whole = whole * 10 + std::uint64_t(d - '0');
-                ++digits;
-                decimals += points;
-            } else if (d == '.') {
-                ++points;
-            } else if (d == '-' || d == '+') {
-                ++signs;
-            } else {
+        const auto take_digits = [&] {
+            const std::size_t first = end;
+            for (; end < line.size() && line[end] >= '0' && line[end] <= '9'; ++end) {
+                whole = whole * 10 + std::uint64_t(line[end] - '0');
+            }
+            digits += end - first;
+            decimals += points > 0 ? end - first : 0;
+        };
+        for (;;) { // a sign, digits, a point and digits, mostly
+            take_digits();
+            if (end == line.size() || (line[end] != '.' && line[end] != '-' && line[end] != '+')) {
                 break;
             }
+            ++(line[end++] == '.' ? points : signs);
         }
         word.has_point = points > 0;
         word.number = line.substr(begin, end - begin);
@@ -103,10 +104,9 @@ Status read_block(const Controller& controller, std::string_view line, BlockNumb
                        "write fewer decimals");
         }
         at = end;
-        if ((letter == controller.sequence_number && block.words.empty()) || letter == controller.program_number) {
-            continue;
+        if ((letter == controller.sequence_number && block.words.size() == 1) || letter == controller.program_number) {
+            block.words.pop_back();
         }
-        block.words.push_back(word);
     }
     return {};
 }

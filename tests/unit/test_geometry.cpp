@@ -19,6 +19,20 @@ private Q_SLOTS:
         QVERIFY(std::abs(angle_between(Vec3(1, 0, 0), Vec3(-1, 1e-9, 0)) - (pi - 1e-9)) < 1e-15);
     }
 
+    void angles_of_unit_vectors_from_tiny_to_straight()
+    {
+        for (double angle = 1e-9; angle < pi; angle *= 1.37) {
+            const Vec3 a(0, 0.6, 0.8);
+            const Vec3 b = Eigen::AngleAxisd(angle, Vec3::UnitX()) * a;
+            const double rounding = 4e-16 + 4e-16 * angle; // of the vectors' components
+            QVERIFY2(std::abs(unit_angle_between(a, b) - angle) < rounding, qPrintable(QString::number(angle)));
+            QVERIFY2(std::abs(angle_between(2 * a, 3 * b) - angle) < rounding, qPrintable(QString::number(angle)));
+            const Vec3 third = Eigen::AngleAxisd(angle / 3, Vec3::UnitX()) * a;
+            const double chord_error = angle < 1.1e-4 ? 1e-13 : 1e-15; // so near the chord is divided
+            QVERIFY2((great_circle(a, b, 1.0 / 3) - third).norm() < chord_error, qPrintable(QString::number(angle)));
+        }
+    }
+
     void great_circle_half_way()
     {
         const Vec3 half = great_circle(Vec3::UnitZ(), Vec3::UnitX(), 0.5);
