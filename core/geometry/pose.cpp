@@ -3,6 +3,7 @@
 #include "core/base/units.hpp"
 #include "core/geometry/followed_angle.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 namespace wexilum {
@@ -48,6 +49,16 @@ Vec3 great_circle(const Vec3& a, const Vec3& b, double s)
     const bool small = std::abs(angle) <= short_step;
     const double along = small ? 1 - small_versine(angle) : std::cos(angle);
     return a * along + towards * ((small ? small_sine(angle) : std::sin(angle)) / sine);
+}
+
+std::optional<NearestPass> nearest_pass(const Vec3& a, const Vec3& b, const Vec3& to)
+{
+    const Vec3 across = a.cross(b);
+    if (across.norm() <= 1e-12) {
+        return std::nullopt;
+    }
+    const Vec3 normal = across.normalized();
+    return NearestPass{angle_about(normal, a, to) / unit_angle_between(a, b), std::abs(std::asin(std::clamp(normal.dot(to), -1.0, 1.0)))};
 }
 
 Pose transformed(const Frame& frame, const Pose& pose) { return {frame * pose.tip, frame.linear() * pose.axis}; }

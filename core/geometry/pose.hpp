@@ -3,6 +3,8 @@
 
 #include <Eigen/Geometry>
 
+#include <optional>
+
 namespace wexilum {
 
 using Vec3 = Eigen::Vector3d;
@@ -31,6 +33,14 @@ struct Pose {
 /// The direction at fraction s (0..1) of the great circle from unit vector a to unit vector b.
 /// Precondition: a and b are not opposite (the circle would be undefined); callers reject that when reading.
 [[nodiscard]] Vec3 great_circle(const Vec3& a, const Vec3& b, double s);
+
+/// Where the great circle from unit vector a on to unit vector b comes nearest to a unit vector.
+struct NearestPass {
+    double s;        ///< fraction of the way from a to b, beyond 0..1 outside
+    double distance; ///< rad
+};
+/// Nothing where a and b are one direction, or opposite.
+[[nodiscard]] std::optional<NearestPass> nearest_pass(const Vec3& a, const Vec3& b, const Vec3& to);
 
 /// Applies a frame to a pose: tip as a point, axis as a direction.
 [[nodiscard]] Pose transformed(const Frame& frame, const Pose& pose);

@@ -75,19 +75,14 @@ void AgreedRecords::lean(Record& record)
     }
     // A straight move between two further directions may pass the pole closely.
     if (asked_ && std::holds_alternative<record::Linear>(record.data) && off > allowance_) {
-        const Vec3 across = asked_->axis.cross(asked.axis);
         const Vec3 between = pole_near(asked_->axis + asked.axis);
-        if (across.norm() > 1e-12 && angle_between(asked_->axis, between) > allowance_ &&
-            assembly_.solver->reaches_pole(between.dot(pole_) < 0)) {
-            const Vec3 normal = across.normalized();
-            const double distance = std::abs(std::asin(std::clamp(normal.dot(between), -1.0, 1.0)));
-            const double s = angle_about(normal, asked_->axis, between) / angle_between(asked_->axis, asked.axis);
-            if (s > 0 && s < 1 && distance < allowance_) {
-                Record passing{record::Linear{{asked_->tip + (asked.tip - asked_->tip) * s, between}}, record.source};
-                note(record.source, distance);
-                ready_.push_back(std::move(passing));
-                ready_.push_back(record);
-            }
+        const auto nearest = nearest_pass(asked_->axis, asked.axis, between);
+        if (nearest && nearest->s > 0 && nearest->s < 1 && nearest->distance < allowance_ &&
+            angle_between(asked_->axis, between) > allowance_ && assembly_.solver->reaches_pole(between.dot(pole_) < 0)) {
+            Record passing{record::Linear{{asked_->tip + (asked.tip - asked_->tip) * nearest->s, between}}, record.source};
+            note(record.source, nearest->distance);
+            ready_.push_back(std::move(passing));
+            ready_.push_back(record);
         }
     }
     asked_ = asked;

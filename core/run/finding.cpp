@@ -80,13 +80,6 @@ bool FindingList::absorb(const char* kind, const std::string& subject, std::size
     return true;
 }
 
-void FindingList::append(const FindingList& other)
-{
-    for (const Finding& finding : other.list_) {
-        list_.push_back(finding);
-    }
-}
-
 bool FindingList::has_errors() const { return count(Severity::error) > 0; }
 
 std::size_t FindingList::count(Severity severity) const

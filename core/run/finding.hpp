@@ -43,7 +43,6 @@ public:
     /// a whole finding has to be added. Spares the texts of the many members of a range.
     bool absorb(const char* kind, const std::string& subject, std::size_t position, std::size_t gap, double worst,
                 std::uint32_t source_line, std::uint32_t code_line);
-    void append(const FindingList& other);
 
     [[nodiscard]] const std::vector<Finding>& list() const { return list_; }
     [[nodiscard]] bool has_errors() const;

@@ -366,17 +366,10 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             const bool turns = std::abs(lifts[0][0] - lifts_[0][0]) > 1e-12 || std::abs(lifts[1][0] - lifts_[1][0]) > 1e-12;
             pass = turns ? std::optional(0.0) : std::nullopt;
         } else if (std::min(found.pole, here_pole_) <= clear_of_poles * (chord + at_pole)) {
-            const Vec3 across = here_.axis.cross(target.pose.axis);
             opposite = (here_.axis + target.pose.axis).dot(axis) < 0;
-            const Vec3 wanted = opposite ? Vec3(-axis) : axis;
-            if (across.norm() > 1e-12 && solver_.reaches_pole(opposite)) {
-                const Vec3 normal = across.normalized();
-                const Vec3 nearest = wanted - normal * normal.dot(wanted);
-                const double s = angle_about(normal, here_.axis, nearest) / piece().turn();
-                const double distance = std::abs(std::asin(std::clamp(normal.dot(wanted), -1.0, 1.0)));
-                if (s > 0 && s < 1 && distance <= at_pole) {
-                    pass = s;
-                }
+            const auto nearest = nearest_pass(here_.axis, target.pose.axis, opposite ? Vec3(-axis) : axis);
+            if (nearest && solver_.reaches_pole(opposite) && nearest->s > 0 && nearest->s < 1 && nearest->distance <= at_pole) {
+                pass = nearest->s;
             }
         }
     }

@@ -1,5 +1,8 @@
 #include "tests/support/machines.hpp"
 
+#include "core/base/units.hpp"
+
+#include <cmath>
 #include <cstdio>
 #include <cstdlib>
 
@@ -66,6 +69,13 @@ std::string nutating_json()
         R"({"id": "table", "kind": "work", "parent": "C", "point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]},
     {"id": "spindle", "kind": "tool", "parent": "A", "point": [0, 0, 500], "z": [0, 0, 1], "x": [1, 0, 0]})",
         R"({"name": "home", "readings": {"X": 0, "Y": 0, "Z": 0, "A": 0, "C": 0}, "tool_length": 100, "tip": [0, 0, 400], "axis": [0, 0, 1]})");
+}
+
+Pose leaning(double tilt, double azimuth, const Vec3& tip)
+{
+    const double t = to_rad(tilt);
+    const double a = to_rad(azimuth);
+    return {tip, Vec3(std::sin(t) * std::cos(a), std::sin(t) * std::sin(a), std::cos(t))};
 }
 
 Machine machine_from(const std::string& text)

@@ -16,6 +16,9 @@ namespace wexilum::test {
 /// Nutating: head A about (0, sin 45, cos 45), table C about +Z read tool-relative; the spindle is vertical at A0.
 [[nodiscard]] std::string nutating_json();
 
+/// The tool leant from the vertical by `tilt` towards `azimuth` (degrees).
+[[nodiscard]] Pose leaning(double tilt, double azimuth, const Vec3& tip);
+
 /// Reads one of the above; ends the program on an error.
 [[nodiscard]] Machine machine_from(const std::string& json);
 

@@ -33,6 +33,18 @@ private Q_SLOTS:
         }
     }
 
+    void nearest_pass_of_a_great_circle()
+    {
+        // From 30 deg before to 60 deg behind the X axis, 2 deg above the XY plane's circle through it.
+        const auto at = [](double azimuth) { return Vec3(std::cos(to_rad(azimuth)), std::sin(to_rad(azimuth)), 0); };
+        const Vec3 above(std::cos(to_rad(2)), 0, std::sin(to_rad(2)));
+        const auto pass = nearest_pass(at(-30), at(60), above);
+        QVERIFY(pass && std::abs(pass->s - 1.0 / 3) < 1e-15 && std::abs(pass->distance - to_rad(2)) < 1e-15);
+        const auto outside = nearest_pass(at(10), at(40), above);
+        QVERIFY(outside && std::abs(outside->s + 1.0 / 3) < 1e-15);
+        QVERIFY(!nearest_pass(at(10), at(10), above) && !nearest_pass(at(10), -at(10), above));
+    }
+
     void great_circle_half_way()
     {
         const Vec3 half = great_circle(Vec3::UnitZ(), Vec3::UnitX(), 0.5);

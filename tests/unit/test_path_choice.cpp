@@ -34,13 +34,10 @@ Solved with_travel(double b_degrees, double c_low, double c_high, double c_speed
     return {std::move(machine), std::move(solver)};
 }
 
-/// The tool leant by `tilt` towards `azimuth` (degrees).
 PathTarget leaning(double tilt, double azimuth, const Vec3& tip, bool link)
 {
     PathTarget target;
-    const double t = to_rad(tilt);
-    const double a = to_rad(azimuth);
-    target.pose = {tip, Vec3(std::sin(t) * std::cos(a), std::sin(t) * std::sin(a), std::cos(t))};
+    target.pose = test::leaning(tilt, azimuth, tip);
     target.tool_length = length;
     target.link = link;
     return target;

@@ -17,13 +17,6 @@ constexpr double length = 120; // mm, of the tool
 
 InverseSolver solver_of(const std::string& json) { return InverseSolver::make(Kinematics::make(machine_from(json)).value()).value(); }
 
-Pose leaning(double tilt, double azimuth, const Vec3& tip)
-{
-    const double t = to_rad(tilt);
-    const double a = to_rad(azimuth);
-    return {tip, Vec3(std::sin(t) * std::cos(a), std::sin(t) * std::sin(a), std::cos(t))};
-}
-
 /// The readings of a branch at both ends of a piece, on one sheet.
 std::pair<Turns, Turns> ends(const InverseSolver& solver, const PathPiece& piece, int branch)
 {
