@@ -126,7 +126,7 @@ template <int decimals>
         }
         parts[0] = fraction;
         for (int group = 0; group < groups; ++group) {
-            const int count = put(out + 1 + 3 * group, thousand.decimal[parts[std::size_t(group)]]);
+            const int count = put(out + 1 + std::ptrdiff_t{3} * group, thousand.decimal[parts[std::size_t(group)]]);
             needed = count > 0 ? 3 * group + count : needed;
         }
         needed = style.keep_zeros ? decimals : needed;
@@ -141,7 +141,7 @@ char* write_decimal(char* out, std::int64_t counts, const NumberStyle& style)
 {
     *out = '-';
     out += counts < 0 ? 1 : 0;
-    const auto magnitude = static_cast<std::uint64_t>(counts < 0 ? -counts : counts);
+    const std::uint64_t magnitude = counts < 0 ? 0 - static_cast<std::uint64_t>(counts) : static_cast<std::uint64_t>(counts);
     switch (style.decimals) {
     case 0: return write_fixed<0>(out, magnitude, style);
     case 1: return write_fixed<1>(out, magnitude, style);
