@@ -45,6 +45,9 @@ Vec3 great_circle(const Vec3& a, const Vec3& b, double s)
     const double cosine = a.dot(b);
     const Vec3 towards = b - a * cosine;
     const double sine = towards.norm();
+    if (sine == 0) {
+        return a; // right round, as only a rapid may turn
+    }
     const double angle = (sine <= 0.1 * cosine ? small_arc_tangent(sine / cosine) : std::atan2(sine, cosine)) * s;
     const bool small = std::abs(angle) <= short_step;
     const double along = small ? 1 - small_versine(angle) : std::cos(angle);

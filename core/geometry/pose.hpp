@@ -31,7 +31,7 @@ struct Pose {
 [[nodiscard]] Vec3 any_across(const Vec3& v);
 
 /// The direction at fraction s (0..1) of the great circle from unit vector a to unit vector b.
-/// Precondition: a and b are not opposite (the circle would be undefined); callers reject that when reading.
+/// Where a and b are exactly opposite there is no such circle, and a is the answer; cuts that turn so are rejected when reading.
 [[nodiscard]] Vec3 great_circle(const Vec3& a, const Vec3& b, double s);
 
 /// Where the great circle from unit vector a on to unit vector b comes nearest to a unit vector.

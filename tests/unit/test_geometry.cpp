@@ -51,6 +51,7 @@ private Q_SLOTS:
         QVERIFY((half - Vec3(std::sqrt(0.5), 0, std::sqrt(0.5))).norm() < 1e-15);
         const Vec3 third = great_circle(Vec3::UnitZ(), Vec3::UnitX(), 1.0 / 3); // 30 degrees
         QVERIFY((third - Vec3(0.5, 0, std::sqrt(0.75))).norm() < 1e-15);
+        QCOMPARE(great_circle(Vec3::UnitZ(), -Vec3::UnitZ(), 0.5), Vec3(0, 0, 1)); // no circle, and no nonsense
     }
 
     void sweeps()
