@@ -2,40 +2,22 @@
 
 #include "core/base/units.hpp"
 #include "core/geometry/path_piece.hpp"
+#include "core/solve/plan_format.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
 namespace wexilum {
+
+using namespace plan;
+
 namespace {
 
 constexpr double slack = 1e-9;           // mm or rad beyond travel that is rounding
 constexpr std::size_t longest_wait = 64; // targets at a pole that wait for the way on
 constexpr double clear_of_poles = 1.1;   // chords that a target is off a pole which a cut to it can't pass
 constexpr int farthest_turns = 4;        // sheets more turns away from every survivor are not looked at
-constexpr double whole_turn = 2 * pi;
-
-// What the spools hold.
-struct StepHead {
-    std::uint8_t entry;
-    std::uint8_t opposite;
-};
-struct PoleStep {
-    double s;
-    std::array<Turns, 2> arrive;
-    std::array<Turns, 2> depart;
-};
-struct BlockHead {
-    std::uint32_t count;
-    std::uint32_t chosen;
-    std::uint32_t beyond;
-};
-struct SheetEntry {
-    std::array<std::int32_t, 2> turns;
-    std::uint32_t branch;
-    std::uint32_t from;
-};
 
 constexpr auto code(Planned::Entry entry) { return static_cast<std::uint8_t>(entry); }
 std::int64_t in_nano(double value) { return std::llround(value * 1e9); }
@@ -554,71 +536,6 @@ Status PathChooser::trace_back()
         end -= length;
     }
     return write_back();
-}
-
-// --- reading back ---------------------------------------------------------------------------------------------------
-
-Turns PlanReader::reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const
-{
-    Turns out = lifts[std::size_t(chosen.branch)];
-    out[0] += whole_turn * chosen.turns[0];
-    out[1] += whole_turn * chosen.turns[1];
-    return out;
-}
-
-void PlanReader::next_stretch()
-{
-    const auto head = decisions_.get<BlockHead>();
-    for (std::uint32_t i = 0; i < head.count; ++i) {
-        const auto entry = decisions_.get<SheetEntry>();
-        if (i == head.chosen) {
-            chosen_ = {static_cast<int>(entry.branch), entry.turns, head.beyond != 0};
-        }
-    }
-    (void)decisions_.get<std::uint32_t>();
-}
-
-const Planned& PlanReader::next_other(const std::array<Turns, 2>& lifts, Planned::Entry entry, bool opposite)
-{
-    out_ = {};
-    out_.entry = entry;
-    out_.opposite = opposite;
-    out_.branch_before = chosen_.branch;
-    switch (entry) {
-    case Planned::Entry::cut: break;
-    case Planned::Entry::link: next_stretch(); break;
-    case Planned::Entry::reorient: {
-        const auto depart = steps_.get<std::array<Turns, 2>>();
-        next_stretch();
-        out_.depart = reading(depart, chosen_);
-        break;
-    }
-    case Planned::Entry::pole: {
-        const auto step = steps_.get<PoleStep>();
-        out_.s = step.s;
-        out_.arrive = reading(step.arrive, chosen_);
-        next_stretch();
-        out_.depart = reading(step.depart, chosen_);
-        break;
-    }
-    case Planned::Entry::lost: break;
-    }
-    out_.branch = chosen_.branch;
-    out_.turns = reading(lifts, chosen_);
-    out_.beyond = chosen_.beyond;
-    return out_;
-}
-
-const Planned& PlanReader::next()
-{
-    const auto head = steps_.get<StepHead>();
-    const auto lifts = steps_.get<std::array<Turns, 2>>();
-    const auto entry = static_cast<Planned::Entry>(head.entry);
-    if (entry == Planned::Entry::cut && out_.entry == Planned::Entry::cut) {
-        out_.turns = reading(lifts, chosen_);
-        return out_;
-    }
-    return next_other(lifts, entry, head.opposite != 0);
 }
 
 std::vector<Choice> choose_path(const InverseSolver& solver, const Machine& machine, const std::vector<PathTarget>& targets,

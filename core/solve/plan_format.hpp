@@ -1,0 +1,37 @@
+// What a path's choice leaves in its two spools, for the chooser that writes it and the reader of the plan.
+#pragma once
+
+#include "core/base/units.hpp"
+#include "core/solve/path_choice.hpp"
+
+#include <array>
+#include <cstdint>
+
+namespace wexilum::plan {
+
+inline constexpr double whole_turn = 2 * pi;
+
+// Steps: for each target its head and the lifts of both branches, then what its entry needs.
+struct StepHead {
+    std::uint8_t entry;
+    std::uint8_t opposite;
+};
+struct PoleStep {
+    double s;
+    std::array<Turns, 2> arrive;
+    std::array<Turns, 2> depart;
+};
+
+// Decisions: for each stretch its head, its sheets, and their count again, so that they can be read from the end.
+struct BlockHead {
+    std::uint32_t count;
+    std::uint32_t chosen;
+    std::uint32_t beyond;
+};
+struct SheetEntry {
+    std::array<std::int32_t, 2> turns;
+    std::uint32_t branch;
+    std::uint32_t from;
+};
+
+} // namespace wexilum::plan
