@@ -20,6 +20,7 @@ const char* name_of(ErrorKind kind)
     case ErrorKind::value: return "value";
     case ErrorKind::witness: return "witness";
     case ErrorKind::unsupported: return "unsupported";
+    case ErrorKind::cancelled: return "cancelled";
     }
     return "unknown";
 }

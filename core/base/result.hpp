@@ -27,6 +27,7 @@ enum class ErrorKind {
     value,       ///< well formed, but a value is of the wrong type, out of range, or names nothing
     witness,     ///< a typed-in witness contradicts the definition
     unsupported, ///< a valid definition of a kind that this build can't compute with
+    cancelled,   ///< whoever asked for it has asked to stop
 };
 
 [[nodiscard]] const char* name_of(ErrorKind kind);

@@ -20,7 +20,7 @@ namespace wexilum {
 class CodeSink {
 public:
     virtual ~CodeSink() = default;
-    /// One line without its end, and the record it was written for.
+    /// One line without its end, and the record it was written for, or no_source.
     virtual void line(std::string_view text, const Source& source) = 0;
 };
 

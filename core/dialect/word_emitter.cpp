@@ -63,10 +63,16 @@ WordEmitter::Word WordEmitter::made(Role role, char address) const
 
 bool WordEmitter::emit(const Statement& statement)
 {
+    const std::span<const Slot> slots(statement.slots.begin(), statement.slots.size());
+    return probe_ == nullptr ? emit_slots(slots) : probed(slots, [&] { return emit_slots(slots); });
+}
+
+[[gnu::always_inline]] inline bool WordEmitter::emit_slots(std::span<const Slot> slots)
+{
     std::array<DecidedWord, SlotList::most> words;
     std::array<std::uint8_t, SlotList::most> ranks;
     std::size_t count = 0;
-    for (const Slot& slot : statement.slots) {
+    for (const Slot& slot : slots) {
         Word& word = word_of(slot);
         const bool same = word.known && word.counts == slot.counts &&
                           (word.text == slot.text || (word.text != nullptr && slot.text != nullptr && *word.text == *slot.text));
@@ -101,6 +107,22 @@ bool WordEmitter::emit(const Statement& statement)
 }
 
 void WordEmitter::emit_cut(std::span<const JointCounts> axes, const Slot& feed)
+{
+    if (probe_ == nullptr) {
+        write_cut(axes, feed);
+        return;
+    }
+    std::vector<Slot> slots{feed};
+    for (const auto& [joint, counts, quantity] : axes) {
+        slots.push_back({Role::axes, std::uint8_t(joint), quantity, counts, nullptr});
+    }
+    probed(slots, [&] {
+        write_cut(axes, feed);
+        return true;
+    });
+}
+
+[[gnu::always_inline]] inline void WordEmitter::write_cut(std::span<const JointCounts> axes, const Slot& feed)
 {
     Word& feed_word = word_of(feed);
     bool due = !feed_word.known || !feed_word.modal || feed_word.counts != feed.counts;
@@ -139,6 +161,10 @@ void WordEmitter::add_line(std::string line)
 {
     writer_.text(std::move(line), source_);
     ++lines_;
+    if (probe_ != nullptr && probe_->line == lines_) {
+        probe_->seen = probe_->is_text = true;
+        note_held();
+    }
 }
 
 void WordEmitter::comment(const std::string& text)
@@ -182,6 +208,9 @@ void WordEmitter::literal(const std::string& line)
 void WordEmitter::hold(Role role, const std::string& text)
 {
     Word& word = words_of(role)[0];
+    if (probe_ != nullptr && !(word.known && word.text != nullptr && *word.text == text)) {
+        history_[std::size_t(&word - memory_.data())] = {lines_, Quantity::whole};
+    }
     word.known = true;
     word.counts = 0;
     word.text = &text;
@@ -247,6 +276,91 @@ void WordEmitter::forget_all()
     for (std::size_t i = 0; i < role_count; ++i) {
         forget(static_cast<Role>(i));
     }
+}
+
+// --- probing --------------------------------------------------------------------------------------------------------
+
+void WordEmitter::set_probe(EmitProbe* probe)
+{
+    probe_ = probe;
+    history_.assign(memory_.size(), {});
+}
+
+WordTrace WordEmitter::traced(std::size_t at, const Word& word) const
+{
+    const History& history = history_[at];
+    WordTrace out;
+    out.role = static_cast<Role>(std::upper_bound(first_.begin(), first_.end(), at) - first_.begin() - 1);
+    out.index = at - first_[static_cast<std::size_t>(out.role)];
+    out.quantity = history.quantity;
+    out.modal = word.modal;
+    out.since = history.since;
+    if (word.text != nullptr) {
+        out.text = *word.text;
+        return out;
+    }
+    out.is_number = true;
+    out.text = word.address + rounding_.text(history.quantity, word.turned ? -word.counts : word.counts);
+    out.value = rounding_.value(history.quantity, word.counts);
+    out.increment = rounding_.step(history.quantity);
+    return out;
+}
+
+void WordEmitter::note_held()
+{
+    for (std::size_t at = 0; at < memory_.size(); ++at) {
+        const Word& word = memory_[at];
+        if (word.known && word.modal && (word.text == nullptr || !word.text->empty())) {
+            probe_->held.push_back(traced(at, word));
+        }
+    }
+}
+
+template <typename Write>
+bool WordEmitter::probed(std::span<const Slot> slots, const Write& write)
+{
+    std::vector<std::optional<WordTrace>> before;
+    std::vector<Word> words;
+    const bool wanted = probe_->line == lines_ + 1;
+    for (const Slot& slot : slots) {
+        const Word& word = word_of(slot);
+        words.push_back(word);
+        before.push_back(wanted && word.known ? std::optional(traced(place_of(slot), word)) : std::nullopt);
+    }
+    const bool added = write();
+    std::vector<std::size_t> written; // places in memory_
+    std::vector<std::uint8_t> ranks;
+    for (std::size_t i = 0; i < slots.size() && added; ++i) {
+        const Slot& slot = slots[i];
+        const std::size_t at = place_of(slot);
+        const bool same_text =
+            words[i].text == slot.text || (words[i].text != nullptr && slot.text != nullptr && *words[i].text == *slot.text);
+        const bool same = words[i].known && words[i].counts == slot.counts && same_text;
+        if (!same) {
+            history_[at] = {lines_, slot.quantity};
+        }
+        if (!wanted || (same && words[i].modal)) {
+            continue;
+        }
+        WordTrace word = traced(at, memory_[at]);
+        if (before[i]) {
+            word.was = before[i]->text;
+            word.was_since = before[i]->since;
+        }
+        const auto first = static_cast<unsigned char>(word.text.empty() ? '?' : word.text[0]);
+        const auto place = std::upper_bound(ranks.begin(), ranks.end(), rank_[first]) - ranks.begin();
+        ranks.insert(ranks.begin() + place, rank_[first]);
+        written.insert(written.begin() + place, at);
+        probe_->written.insert(probe_->written.begin() + place, std::move(word));
+    }
+    if (wanted && added) {
+        probe_->seen = true;
+        note_held();
+        std::erase_if(probe_->held, [&](const WordTrace& held) {
+            return std::find(written.begin(), written.end(), first_[static_cast<std::size_t>(held.role)] + held.index) != written.end();
+        });
+    }
+    return added;
 }
 
 } // namespace wexilum

@@ -1,6 +1,7 @@
 // Turns statements into blocks of words: addresses, modality, order, numbering, comments.
 #pragma once
 
+#include "core/dialect/emit_probe.hpp"
 #include "core/dialect/line_writer.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/dialect/statement.hpp"
@@ -31,6 +32,10 @@ public:
 
     /// The record that the following lines are written for.
     void set_source(const Source& source) { source_ = source; }
+
+    /// Notes what happens at the probe's line, from the program's first line on; null: no longer. The probe must outlive its use.
+    /// Precondition: nothing has been written yet.
+    void set_probe(EmitProbe* probe);
 
     /// Adds the statement's block, leaving out modal words that are known to hold. Nothing is added where no word is left.
     /// Returns whether a block was added.
@@ -74,7 +79,11 @@ private:
         std::int64_t counts = 0;
         const std::string* text = nullptr;
     };
-    [[nodiscard]] Word& word_of(const Slot& slot) { return memory_[first_[static_cast<std::size_t>(slot.role)] + std::size_t(slot.index)]; }
+    [[nodiscard]] std::size_t place_of(const Slot& slot) const
+    {
+        return first_[static_cast<std::size_t>(slot.role)] + std::size_t(slot.index);
+    }
+    [[nodiscard]] Word& word_of(const Slot& slot) { return memory_[place_of(slot)]; }
     /// The words of a role: one, or one for each joint or direction.
     [[nodiscard]] std::span<Word> words_of(Role role)
     {
@@ -82,6 +91,18 @@ private:
         return std::span(memory_).subspan(first_[at], first_[at + 1] - first_[at]);
     }
     [[nodiscard]] Word made(Role role, char address) const;
+    /// What a probe has to know of a word beside what it holds.
+    struct History {
+        std::uint32_t since = 0;
+        Quantity quantity = Quantity::whole;
+    };
+    /// Writes by `write` and notes for the probe what that does to the slots' words.
+    template <typename Write>
+    bool probed(std::span<const Slot> slots, const Write& write);
+    [[nodiscard]] WordTrace traced(std::size_t at, const Word& word) const;
+    void note_held();
+    bool emit_slots(std::span<const Slot> slots);
+    void write_cut(std::span<const JointCounts> axes, const Slot& feed);
     void add_line(std::string line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn_literal(const std::string& word);
@@ -95,10 +116,12 @@ private:
     std::span<Word> axes_;                            ///< those of Role::axes
     std::array<const std::string*, function_count> words_{};
     LineWriter writer_;
-    Source source_;
+    Source source_ = no_source;
     std::uint64_t forgotten_ = 0;
     std::uint32_t lines_ = 0;
     long long sequence_;
+    EmitProbe* probe_ = nullptr;
+    std::vector<History> history_; ///< one for each of memory_, with a probe only
 };
 
 } // namespace wexilum

@@ -131,4 +131,15 @@ Readings Kinematics::levers(const Readings& readings, double tool_length) const
     return out;
 }
 
+std::vector<Frame> joint_frames(const Machine& machine, const Readings& readings)
+{
+    std::vector<Frame> out;
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        const Joint& joint = machine.joints[i];
+        const Frame motion = joint_motion(joint, readings[Eigen::Index(i)]);
+        out.push_back(joint.parent < 0 ? motion : Frame(out[std::size_t(joint.parent)] * motion));
+    }
+    return out;
+}
+
 } // namespace wexilum

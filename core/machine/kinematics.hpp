@@ -62,6 +62,10 @@ private:
     Frame work_inverse_ = Frame::Identity();
 };
 
+/// Where each joint's body has been brought from the reference posture by itself and the joints that carry it, in the base frame and in
+/// the machine's order. Precondition: readings.size() == joint count.
+[[nodiscard]] std::vector<Frame> joint_frames(const Machine& machine, const Readings& readings);
+
 /// The motion of a joint's body when it reads `reading`, against the reference posture.
 [[nodiscard]] Frame joint_motion(const Joint& joint, double reading);
 

@@ -6,6 +6,7 @@
 #include "core/base/json_document.hpp"
 #include "core/base/result.hpp"
 #include "core/geometry/pose.hpp"
+#include "core/machine/body.hpp"
 
 #include <optional>
 #include <string>
@@ -69,6 +70,7 @@ struct Machine {
     std::string description;
     std::vector<Joint> joints;
     std::vector<Mount> mounts;
+    std::vector<Body> bodies; ///< what the machine looks like; nothing is computed from them yet
     std::vector<Witness> witnesses;
     std::optional<JointIndex> retract; ///< the joint that takes the tool away from the work when it goes home
     bool retract_upwards = true;       ///< whether its home is at rising readings

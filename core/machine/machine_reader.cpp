@@ -35,6 +35,7 @@ public:
             "joints", [&](const Node& n) { read_joint(n); }, true);
         root.each_item(
             "mounts", [&](const Node& n) { read_mount(n); }, true);
+        root.each_item("bodies", [&](const Node& n) { read_body(n); });
         read_retract(root);
         root.each_item(
             "witnesses", [&](const Node& n) { read_witness(n); }, true);
@@ -161,22 +162,20 @@ private:
         fields.text("id", mount.id, true);
         fields.choice<MountKind>("kind", mount.kind, {{"tool", MountKind::tool}, {"work", MountKind::work}}, true);
         parent(fields, mount.parent);
-        std::vector<double> v;
-        Vec3 point = Vec3::Zero();
-        if (fields.numbers("point", v, 3, json::any_length, true)) {
-            point = to_vec(v) * units_.length;
-        }
-        Vec3 z = Vec3::UnitZ();
-        Vec3 x = Vec3::UnitX();
-        direction(fields, "z", z, true);
-        direction(fields, "x", x, true);
-        if (std::abs(x.dot(z)) > 1e-6) {
-            problems_.add(node, fmt::format("x and z of the mount \"{}\" are not perpendicular", mount.id), "correct one of them");
-        } else {
-            mount.frame = frame_from(point, x, z);
-        }
+        mount.frame = read_frame(fields, units_, fmt::format("the mount \"{}\"", mount.id), true);
         fields.finish();
         machine_.mounts.push_back(std::move(mount));
+    }
+
+    void read_body(const Node& node)
+    {
+        Fields fields(node, "the body", problems_);
+        Body body;
+        fields.text("id", body.id, true);
+        parent(fields, body.parent);
+        read_shape(fields, units_, body);
+        fields.finish();
+        machine_.bodies.push_back(std::move(body));
     }
 
     void read_retract(Fields& root)

@@ -15,8 +15,8 @@ constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the
 
 } // namespace
 
-Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report)
-    : assembly_(assembly), path_(path), report_(report), budget_(assembly), in_part_(assembly.setup.part.inverse()),
+Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer)
+    : assembly_(assembly), path_(path), report_(report), observer_(observer), budget_(assembly), in_part_(assembly.setup.part.inverse()),
       in_work_(assembly.setup.part), last_set_(assembly.machine.joints.size())
 {}
 
@@ -66,6 +66,9 @@ void Comparer::find(Severity severity, const char* kind, const std::string& subj
 
 void Comparer::note(Measured& measured, const Deviation& deviation, const Budget& budget, const Expected& item, BlockNumber block)
 {
+    if (observer_ != nullptr) {
+        observer_->measured(block, deviation, budget);
+    }
     measured.tip = std::max(measured.tip, deviation.tip);
     measured.axis = std::max(measured.axis, deviation.axis);
     measured.tip_budget = std::max(measured.tip_budget, budget.tip);
@@ -224,6 +227,9 @@ void Comparer::move(const ReplayMove& move)
 {
     path_.pass(next_);
     const Seen seen = see(move);
+    if (observer_ != nullptr) {
+        observer_->moved(move, seen.from, seen.to, [&](double u) { return pose_at(move, u); });
+    }
     for (std::size_t i = 0; i < last_set_.size(); ++i) {
         if (std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) > 1e-12) {
             last_set_[i] = move.block;

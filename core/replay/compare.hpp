@@ -10,6 +10,7 @@
 #include "core/replay/expected.hpp"
 #include "core/replay/interpreter.hpp"
 
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -22,6 +23,9 @@ struct Measured {
     double tip_budget = 0;  ///< mm
     double axis_budget = 0; ///< rad
 };
+
+/// How far the tip's feed may be from the asked one, beside the rounding of its word and of the block's ends.
+inline constexpr double feed_tolerance_percent = 0.5;
 
 struct ReplayReport {
     Measured at_records;
@@ -36,10 +40,20 @@ struct ReplayReport {
     FindingList findings;
 };
 
+/// Follows a comparison, motion by motion.
+class ReplayObserver {
+public:
+    virtual ~ReplayObserver() = default;
+    /// A motion, with the poses at its ends in the part's frame; `between` gives the pose at a fraction of it, during the call.
+    virtual void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) = 0;
+    /// How far the tool was from the path because of a block, and how far it may be.
+    virtual void measured(BlockNumber block, const Deviation& deviation, const Budget& budget) = 0;
+};
+
 class Comparer final : public ReplaySink {
 public:
     /// Everything must outlive the comparer.
-    Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report);
+    Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer = nullptr);
 
     /// The file that the following blocks come from, for places.
     void begin_file(const std::string& name);
@@ -119,6 +133,7 @@ private:
     ExpectedPath& path_;
     std::string code_file_;
     ReplayReport& report_;
+    ReplayObserver* observer_; ///< may be null
     BudgetRule budget_;
     PoseMap in_part_; ///< from the work mount's frame
     PoseMap in_work_; ///< and back

@@ -15,7 +15,6 @@ namespace {
 constexpr double close_tip = 0.25;     // mm: a wrong word rather than another motion
 const double close_axis = to_rad(0.5); // rad
 constexpr std::size_t look_ahead_items = 60;
-constexpr double feed_tolerance_percent = 0.5;
 constexpr double shortest_timed = 0.01; // mm
 constexpr double small_turn = 0.02;     // rad
 

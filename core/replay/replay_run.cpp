@@ -21,7 +21,8 @@ public:
     std::optional<ReplayMove> last;
 };
 
-/// Calls `line` for each line of a source, without its end. A line longer than a control reads is cut, so that it is told as too long.
+/// Calls `line` for each line of a source, without its end, while it returns true. A line longer than a control reads is cut, so that it is
+/// told as too long.
 template <typename F>
 Status each_line(ByteSource& source, const F& line)
 {
@@ -40,10 +41,9 @@ Status each_line(ByteSource& source, const F& line)
             if (!text.empty() && text.back() == '\r') {
                 text.remove_suffix(1);
             }
-            if (!skipping) {
-                line(text);
-            }
+            const bool on = skipping || line(text);
             skipping = false;
+            return on;
         };
         for (;;) {
             const void* found = std::memchr(buffer.data() + begin, '\n', filled - begin);
@@ -51,17 +51,18 @@ Status each_line(ByteSource& source, const F& line)
                 break;
             }
             const auto end = std::size_t(static_cast<const char*>(found) - buffer.data());
-            tell(end);
+            if (!tell(end)) {
+                return cancelled();
+            }
             begin = end + 1;
         }
         if (*got == 0) {
-            if (begin < filled) {
-                tell(filled);
-            }
-            return {};
+            return begin == filled || tell(filled) ? Status() : cancelled();
         }
         if (begin == 0 && filled == buffer.size()) {
-            tell(filled);
+            if (!tell(filled)) {
+                return cancelled();
+            }
             skipping = true;
             begin = filled;
         }
@@ -124,18 +125,27 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
 }
 
 Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
-                            const std::vector<ReplayStream>& code, bool from_unknown)
+                            const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch, ReplayObserver* observer)
 {
     ReplayReport report;
     AgreedRecords leant(assembly, records);
     WithExcursions agreed(leant, excursions);
     ExpectedPath path(assembly, agreed);
-    Comparer comparer(assembly, path, report);
+    Comparer comparer(assembly, path, report, observer);
+    std::uint64_t lines = 0;
     for (const ReplayStream& input : code) {
         comparer.begin_file(input.name);
         Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown,
                             input.name, comparer, report.findings);
-        if (auto status = each_line(*input.text, [&](std::string_view line) { control.line(line); }); !status) {
+        const auto read = [&](std::string_view line) {
+            control.line(line);
+            if (watch != nullptr && ++lines % 1024 == 0) {
+                watch->replayed = lines;
+                return !watch->stopped();
+            }
+            return true;
+        };
+        if (auto status = each_line(*input.text, read); !status) {
             return status.error();
         }
         control.finish();

@@ -1,6 +1,7 @@
 // One replay: code read by the controller's definition, moved through the machine, held against the job's toolpath.
 #pragma once
 
+#include "core/base/watch.hpp"
 #include "core/base/world.hpp"
 #include "core/replay/compare.hpp"
 #include "core/run/agreed_path.hpp"
@@ -28,8 +29,10 @@ struct ReplayStream {
 
 /// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made
 /// (excursions_of()). An Error where a source fails.
+/// `watch` and `observer` may be null.
 Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
-                            const std::vector<ReplayStream>& code, bool from_unknown);
+                            const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch = nullptr,
+                            ReplayObserver* observer = nullptr);
 
 /// The work offset registers of a setup by joint number.
 [[nodiscard]] ControlMemory control_memory(const Machine& machine, const Setup& setup);

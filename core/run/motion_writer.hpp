@@ -68,6 +68,8 @@ public:
     [[nodiscard]] bool positioned() const { return positioned_; }
     [[nodiscard]] double tool_length() const { return tool_length_; }
     [[nodiscard]] const ProgramFrame& frame() const { return frame_; }
+    /// ProgramFrame::note_exact() of the writer's own frame.
+    void note_exact(std::array<double, max_joints>* exact) { frame_.note_exact(exact); }
     /// The stand for a tip with the rotary joints as they stand now.
     [[nodiscard]] Stand with_same_turn(const Vec3& tip) const { return frame_.stand(now_, turns_now(), tip, tool_length_); }
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.

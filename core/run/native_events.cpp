@@ -38,11 +38,16 @@ void NativeEvents::error(const char* kind, std::string message, std::string cure
     findings_.add(std::move(finding), "", index_);
 }
 
-void NativeEvents::begin() { section("program-head"); }
+void NativeEvents::begin()
+{
+    note_event("program head", nullptr);
+    section("program-head");
+}
 
 void NativeEvents::finish()
 {
-    emitter_.set_source({});
+    emitter_.set_source(no_source);
+    note_event("program end", nullptr);
     cycles_.end();
     section("program-end", Function::program_end);
     const std::size_t most = assembly_.controller.line_most;
@@ -60,10 +65,42 @@ void NativeEvents::finish()
 void NativeEvents::handle(const Record& record)
 {
     source_ = record.source;
+    if (probe_ != nullptr) [[unlikely]] {
+        note_event(event_name(record.data.index()), &record);
+    }
     motion_.set_source(source_, index_);
     emitter_.set_source(source_);
     std::visit([&](const auto& r) { on(r); }, record.data);
     ++index_;
+}
+
+void NativeEvents::set_probe(EventProbe* probe)
+{
+    probe_ = probe;
+    emitter_.set_probe(&probe->words);
+    motion_.note_exact(&probe->exact);
+}
+
+void NativeEvents::note_event(const char* event, const Record* record)
+{
+    if (probe_ == nullptr || probe_->words.seen) {
+        return;
+    }
+    probe_->event = event;
+    probe_->rule = std::string("native ") + event;
+    probe_->record = record != nullptr ? std::optional(index_) : std::nullopt;
+    probe_->source = record != nullptr ? record->source : no_source;
+    const Pose* pose = record != nullptr ? end_pose(record->data) : nullptr;
+    probe_->pose = pose != nullptr ? std::optional(*pose) : std::nullopt;
+    probe_->stand = motion_.now();
+    probe_->tool_length = motion_.tool_length();
+}
+
+void NativeEvents::note_rule(const std::string& rule)
+{
+    if (probe_ != nullptr && !probe_->words.seen) {
+        probe_->rule = rule;
+    }
 }
 
 const OperationSettings& NativeEvents::settings() const { return settings_of(assembly_.job, operations_); }
@@ -74,19 +111,27 @@ void NativeEvents::section(const std::string& name, std::optional<Function> fall
 {
     if (const auto own = assembly_.job.sections.find(name); own != assembly_.job.sections.end()) {
         if (own->second) {
-            for (const std::string& text : *own->second) {
-                line(text);
-            }
+            lines(name, "job", *own->second);
         }
         return;
     }
     if (const auto found = assembly_.dialect.sections.find(name); found != assembly_.dialect.sections.end()) {
-        for (const std::string& text : found->second) {
-            line(text);
-        }
+        lines(name, "dialect", found->second);
     } else if (fallback) {
         say(*fallback);
     }
+}
+
+void NativeEvents::lines(const std::string& section, const char* whose, const std::vector<std::string>& texts)
+{
+    const std::string rule = probe_ != nullptr ? probe_->rule : std::string();
+    for (std::size_t i = 0; i < texts.size(); ++i) {
+        if (probe_ != nullptr) {
+            note_rule(fmt::format("section {} of the {}, line {}", section, whose, i + 1));
+        }
+        line(texts[i]);
+    }
+    note_rule(rule);
 }
 
 void NativeEvents::line(const std::string& text)
@@ -296,6 +341,9 @@ void NativeEvents::on(const record::InsertedText& r)
 const Planned& NativeEvents::next_choice()
 {
     const Planned& planned = plan_.next();
+    if (probe_ != nullptr && !probe_->words.seen) [[unlikely]] {
+        probe_->planned = planned;
+    }
     if (planned.entry != Planned::Entry::lost) {
         return planned;
     }

@@ -10,6 +10,20 @@
 
 namespace wexilum {
 
+/// What the events note about the block that an EmitProbe watches for.
+struct EventProbe {
+    EmitProbe words;
+    std::array<double, max_joints> exact{}; ///< by joint, the value that its word was rounded from
+    std::string event;                      ///< what happens as the block is written
+    std::string rule;                       ///< what makes blocks of it
+    std::optional<std::size_t> record;      ///< among the agreed path's
+    Source source;
+    std::optional<Pose> pose; ///< of the record, part's frame
+    Planned planned;          ///< the choice made for it
+    Readings stand;           ///< where the joints stood when its record came
+    double tool_length = 0;
+};
+
 class NativeEvents {
 public:
     /// All must outlive the object; `plan` stands before the first motion, `files` are those that sources point into. `own_thread`:
@@ -21,6 +35,8 @@ public:
     /// Handles the next record.
     void handle(const Record& record);
     void finish();
+    /// Watches for one block. Precondition: before begin().
+    void set_probe(EventProbe* probe);
     [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
     [[nodiscard]] std::vector<Excursion> take_excursions() { return std::move(excursions_); }
 
@@ -48,6 +64,7 @@ private:
 
     /// Writes a section's lines; a section that nobody supplies is the one word of `fallback`.
     void section(const std::string& name, std::optional<Function> fallback = std::nullopt);
+    void lines(const std::string& section, const char* whose, const std::vector<std::string>& texts);
     void line(const std::string& text);
     [[nodiscard]] std::optional<std::string> field(const std::string& name) const;
     bool action(const std::string& name);
@@ -68,6 +85,9 @@ private:
     /// Notes motion (work mount's frame) that belongs before the record at hand.
     void note_excursion(const std::vector<std::pair<Pose, bool>>& rapid_or_feed);
     void error(const char* kind, std::string message, std::string cure);
+    /// Tells the probe what the following blocks come from.
+    void note_event(const char* event, const Record* record);
+    void note_rule(const std::string& rule);
 
     const Assembly& assembly_;
     PoseMap in_work_; ///< from the part's frame
@@ -81,6 +101,7 @@ private:
     CycleWriter cycles_;
     Source source_;
     std::size_t index_ = 0;
+    EventProbe* probe_ = nullptr;
     std::vector<Excursion> excursions_;
     std::size_t calls_ = 0;      // tool calls done
     std::size_t operations_ = 0; // begun

@@ -1,11 +1,9 @@
 #include "core/run/post_run.hpp"
 
 #include "core/base/units.hpp"
-#include "core/run/native_events.hpp"
-#include "core/solve/path_choice.hpp"
+#include "core/run/run_passes.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/record_spool.hpp"
-#include "core/toolpath/records_ahead.hpp"
 
 #include <fmt/format.h>
 
@@ -14,6 +12,8 @@
 
 namespace wexilum {
 namespace {
+
+constexpr std::size_t watch_every = 1024; // records
 
 /// What the chooser saw at a record that a person should know.
 void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::vector<std::string>& files, const Record& record,
@@ -87,77 +87,117 @@ private:
 
 std::string program_file_name(const Assembly& assembly) { return assembly.job.name + assembly.dialect.extension; }
 
-Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads)
+RunPasses::RunPasses(const Assembly& assembly, RecordSource& source, int threads, RunWatch* watch)
+    : a_(assembly), agreed_(assembly, source), threads_(threads), watch_(watch)
 {
-    std::array<std::unique_ptr<Spool>, 3> spools;
-    for (auto& spool : spools) {
+    if (threads > 1) {
+        ahead_.emplace(agreed_);
+    }
+}
+RunPasses::~RunPasses() = default;
+
+Status RunPasses::read(Scratch& scratch)
+{
+    for (auto* spool : {&record_spool_, &step_spool_, &decision_spool_}) {
         auto made = scratch.spool();
         if (!made) {
             return made.error();
         }
-        spool = std::move(*made);
+        *spool = std::move(*made);
     }
-    auto& [record_spool, step_spool, decision_spool] = spools;
-    AgreedRecords agreed(a, source);
-    std::optional<RecordsAhead> ahead;
-    RecordSource& records = threads > 1 ? static_cast<RecordSource&>(ahead.emplace(agreed)) : agreed;
-    RunSummary out;
-    {
-        OutlineBuilder outline(a, out.findings, records.files());
-        PathChooser chooser(*a.solver, a.machine, a.machine.home(), *step_spool, *decision_spool);
-        RecordSpoolWriter aside(*record_spool);
-        Targets targets(a);
-        Record record;
-        for (std::size_t index = 0;; ++index) {
-            const auto more = records.next(record);
-            if (!more) {
-                return more.error();
-            }
-            if (!*more) {
-                break;
-            }
-            outline.add(record);
-            if (const PathTarget* target = targets.next(record)) {
-                const PathChooser::Seen seen = chooser.add(*target);
-                if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
-                    report_seen(a, seen, records.files(), record, index, out.findings);
-                }
-            }
-            aside.put(record);
+    RecordSource& records = this->records();
+    OutlineBuilder outline(a_, out_.findings, records.files());
+    PathChooser chooser(*a_.solver, a_.machine, a_.machine.home(), *step_spool_, *decision_spool_);
+    RecordSpoolWriter aside(*record_spool_);
+    Targets targets(a_);
+    Record record;
+    for (std::size_t index = 0;; ++index) {
+        const auto more = records.next(record);
+        if (!more) {
+            return more.error();
         }
-        Status status = chooser.finish();
-        status = status ? aside.flush() : status;
-        if (!status) {
-            return status.error();
+        if (!*more) {
+            break;
         }
-        out.outline = outline.take();
+        outline.add(record);
+        if (const PathTarget* target = targets.next(record)) {
+            const PathChooser::Seen seen = chooser.add(*target);
+            if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
+                report_seen(a_, seen, records.files(), record, index, out_.findings);
+            }
+        }
+        aside.put(record);
+        if (watch_ != nullptr && index % watch_every == 0) {
+            watch_->records = index;
+            if (watch_->stopped()) {
+                return cancelled();
+            }
+        }
     }
-    for (const LeanReport& lean : agreed.leans()) {
+    Status status = chooser.finish();
+    status = status ? aside.flush() : status;
+    if (status) {
+        out_.outline = outline.take();
+        report_leans();
+    }
+    return status;
+}
+
+void RunPasses::report_leans()
+{
+    for (const LeanReport& lean : agreed_.leans()) {
         Finding finding =
             Finding::make(Severity::remark, "pole-lean",
                           fmt::format("in the operation {} the tool leans by up to {:.4f} deg at {} records to go through the pole",
                                       lean.operation, to_deg(lean.most), lean.records),
                           "nothing has to be done; the operation allows it", lean.most);
-        finding.source = place_of(records.files(), lean.first);
+        finding.source = place_of(agreed_.files(), lean.first);
         finding.count = lean.records;
-        out.findings.add(std::move(finding));
+        out_.findings.add(std::move(finding));
     }
-    PlanReader plan(*step_spool, *decision_spool);
-    RecordSpoolReader aside(*record_spool);
-    NativeEvents events(a, out.outline, plan, out.findings, records.files(), sink, threads > 1);
+}
+
+Status RunPasses::write(CodeSink& sink, EventProbe* probe)
+{
+    PlanReader plan(*step_spool_, *decision_spool_);
+    RecordSpoolReader aside(*record_spool_);
+    NativeEvents events(a_, out_.outline, plan, out_.findings, records().files(), sink, threads_ > 1);
+    if (probe != nullptr) {
+        events.set_probe(probe);
+    }
     events.begin();
     Record record;
-    while (aside.next(record)) {
+    for (std::size_t index = 0; aside.next(record); ++index) {
         events.handle(record);
+        if (probe != nullptr && probe->words.seen) {
+            return {};
+        }
+        if (watch_ != nullptr && index % watch_every == 0) {
+            watch_->arranged = index;
+            if (watch_->stopped()) {
+                return cancelled();
+            }
+        }
     }
     events.finish();
     if (const Status status = aside.status() ? plan.status() : aside.status(); !status) {
         return status.error();
     }
-    out.excursions = events.take_excursions();
-    out.blocks = events.emitter().lines();
-    out.bytes = events.emitter().written().bytes();
-    return out;
+    out_.excursions = events.take_excursions();
+    out_.blocks = events.emitter().lines();
+    out_.bytes = events.emitter().written().bytes();
+    return {};
+}
+
+Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads, RunWatch* watch)
+{
+    RunPasses passes(a, source, threads, watch);
+    Status status = passes.read(scratch);
+    status = status ? passes.write(sink, nullptr) : status;
+    if (!status) {
+        return status.error();
+    }
+    return passes.take();
 }
 
 Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch)

@@ -1,6 +1,7 @@
 // One run: job + post -> code and findings.
 #pragma once
 
+#include "core/base/watch.hpp"
 #include "core/base/world.hpp"
 #include "core/dialect/word_emitter.hpp"
 #include "core/run/agreed_path.hpp"
@@ -30,8 +31,9 @@ struct RunSummary {
 /// Posts a linked assembly's job from a stream of its records, in memory that does not grow with the path: records and choices are
 /// put aside in spools of `scratch`, the code goes to `sink` line by line. The code is complete even where findings are errors;
 /// whoever keeps it then throws it away. An Error where the source, a spool or the sink's own medium failed. With two threads
-/// reading and writing run beside the rest; the code is the same.
-Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink, int threads = 1);
+/// reading and writing run beside the rest; the code is the same. With a watch the run can be followed and stopped.
+Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink, int threads = 1,
+                        RunWatch* watch = nullptr);
 
 struct CodeFile {
     std::string name; ///< file name with extension, no folder

@@ -34,6 +34,9 @@ std::int64_t ProgramFrame::machine_counts(std::size_t joint, double reading) con
 
 [[gnu::always_inline]] inline double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
 {
+    if (exact_ != nullptr) [[unlikely]] {
+        (*exact_)[joint] = wanted - shift_[joint];
+    }
     stand.counts[joint] = counts(joint, wanted);
     return stand.readings[Eigen::Index(joint)] = reading(joint, stand.counts[joint]);
 }

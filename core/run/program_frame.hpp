@@ -43,6 +43,8 @@ public:
     [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same in place, for one point of a path after the other.
     void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const;
+    /// Where to note, by joint, the exact value that each word was rounded from; null: nowhere.
+    void note_exact(std::array<double, max_joints>* exact) { exact_ = exact; }
     /// Counts of all joints anew.
     void recount(Stand& stand) const;
 
@@ -63,6 +65,7 @@ private:
     std::array<double, max_joints> offset_{}; ///< of the job's register, by joint
     std::array<double, max_joints> shift_{};  ///< offset and length
     std::size_t length_joint_ = SIZE_MAX;
+    std::array<double, max_joints>* exact_ = nullptr;
 };
 
 } // namespace wexilum

@@ -123,6 +123,14 @@ Result<Setup> read_setup(const json::Document& document)
         read_part(*part, units, setup, problems);
     }
     read_offsets(root, units, setup);
+    root.each_item("stock", [&](const Node& n) {
+        Fields fields(n, "the stock", problems);
+        Body body;
+        fields.text("id", body.id);
+        read_shape(fields, units, body);
+        fields.finish();
+        setup.stock.push_back(std::move(body));
+    });
     root.each_item(
         "tools", [&](const Node& n) { read_tool(n, units, setup, problems); }, true);
     if (const Node* who = root.node("done_by", Kind::object)) {

@@ -3,6 +3,7 @@
 
 #include "core/base/json_document.hpp"
 #include "core/geometry/pose.hpp"
+#include "core/machine/body.hpp"
 
 #include <map>
 #include <optional>
@@ -28,6 +29,7 @@ struct Setup {
     std::string name;
     std::string holder;             ///< id of the work mount
     Frame part = Frame::Identity(); ///< the part's frame seen from the holder
+    std::vector<Body> stock;        ///< what the part is cut from, in the part's frame
     /// Register name -> joint id -> machine reading (mm or rad) at which the controller's word for that joint is zero.
     std::map<std::string, std::map<std::string, double>> offsets;
     std::vector<Tool> tools;

@@ -1,6 +1,17 @@
 #include "core/toolpath/record.hpp"
 
+#include <array>
+
 namespace wexilum {
+
+const char* event_name(std::size_t kind)
+{
+    static constexpr std::array<const char*, std::variant_size_v<RecordData>> names{
+        "start position", "rapid motion",  "linear motion", "circular motion", "start of a cycle",  "cycle point", "end of a cycle",
+        "tool change",    "feed",          "spindle",       "coolant",         "program name",      "operation",   "comment",
+        "stop",           "optional stop", "dwell",         "inserted text",   "end of a toolpath", "unknown word"};
+    return names[kind];
+}
 
 Place place_of(const std::vector<std::string>& files, const Source& source)
 {

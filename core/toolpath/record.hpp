@@ -21,6 +21,9 @@ struct Source {
     friend bool operator==(const Source&, const Source&) = default;
 };
 
+/// The source of what no record causes, such as the lines of a program's head.
+inline constexpr Source no_source{UINT32_MAX, {}};
+
 enum class FeedMode { per_minute, per_revolution, inverse_time };
 
 namespace record {
@@ -116,6 +119,9 @@ struct Toolpath {
     std::vector<std::string> files;
     std::vector<Record> records;
 };
+
+/// What a kind of record is as an event, in words; `kind` is an index into RecordData.
+[[nodiscard]] const char* event_name(std::size_t kind);
 
 /// "file:line" of a record; `files` are those that sources point into.
 [[nodiscard]] Place place_of(const std::vector<std::string>& files, const Source& source);

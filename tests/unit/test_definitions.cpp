@@ -76,9 +76,9 @@ private Q_SLOTS:
             "setups/mirror-back.json: the part is held by \"vice\", the machine's work mount is \"table\"; name the machine's work mount "
             "under \"part\"");
         row("tool twice", three, "setups/mirror-cell.json", R"("number": 2)", R"("number": 1)",
-            "setups/mirror-cell.json:11:5: the tool 1 stands twice; keep one of the two");
+            "setups/mirror-cell.json:12:5: the tool 1 stands twice; keep one of the two");
         row("register twice", three, "setups/mirror-cell.json", R"("length_register": 2)", R"("length_register": 1)",
-            "setups/mirror-cell.json:11:5: the length register 1 is used twice; give each tool its own");
+            "setups/mirror-cell.json:12:5: the length register 1 is used twice; give each tool its own");
         row("out of the project", three, "jobs/mirror-cell.json", "setups/mirror-cell.json", "../secret.json",
             "jobs/mirror-cell.json:8:12: \"../secret.json\" leads out of the project; write a path from the project's folder");
         row("toolpath missing", three, "jobs/mirror-cell.json", "toolpaths/cell-pockets.cl", "toolpaths/nowhere.cl",

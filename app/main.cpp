@@ -1,0 +1,162 @@
+#include "app/theme/theme.hpp"
+#include "app/views/main_window.hpp"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QSettings>
+
+#include <cstdio>
+
+namespace {
+
+using namespace wexilum::app;
+
+constexpr int most_wait_ms = 120000;
+
+bool has_display() { return qEnvironmentVariableIsSet("DISPLAY") || qEnvironmentVariableIsSet("WAYLAND_DISPLAY"); }
+
+/// Processes events until `done`, or for as long as a picture may take.
+template <typename F>
+bool wait_for(const F& done)
+{
+    QElapsedTimer timer;
+    timer.start();
+    while (!done()) {
+        if (timer.elapsed() > most_wait_ms) {
+            return false;
+        }
+        QCoreApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents, 20);
+    }
+    return true;
+}
+
+void settle(int ms)
+{
+    QElapsedTimer timer;
+    timer.start();
+    while (timer.elapsed() < ms) {
+        QCoreApplication::processEvents(QEventLoop::AllEvents, 20);
+    }
+}
+
+int take_picture(MainWindow& window, const QString& file, const QCommandLineParser& options)
+{
+    if (!window.workspace().job().isEmpty() && !wait_for([&] { return !window.workspace().is_running(); })) {
+        std::fprintf(stderr, "wexilum: the run takes longer than a picture waits\n");
+        return 1;
+    }
+    if (options.isSet(QStringLiteral("line"))) {
+        const uint line = options.value(QStringLiteral("line")).toUInt();
+        window.selection().select_line(line > 0 ? line - 1 : 0, options.value(QStringLiteral("word")).toInt() - 1);
+    }
+    if (options.isSet(QStringLiteral("compare"))) {
+        window.replay().load(options.value(QStringLiteral("compare")));
+        wait_for([&] { return !window.workspace().loaded() || window.workspace().loaded()->replayed; });
+    }
+    if (options.value(QStringLiteral("view")) == QStringLiteral("palette")) {
+        window.open_palette();
+    }
+    settle(600);
+    QPixmap picture = window.grab();
+    if (QWidget* popup = QApplication::activePopupWidget()) {
+        QPainter painter(&picture);
+        painter.drawPixmap(window.mapFromGlobal(popup->pos()), popup->grab());
+    }
+    if (!picture.save(file)) {
+        std::fprintf(stderr, "wexilum: %s can't be written\n", qPrintable(file));
+        return 1;
+    }
+    return 0;
+}
+
+} // namespace
+
+int main(int argc, char** argv)
+{
+    QStringList typed;
+    for (int i = 1; i < argc; ++i) {
+        typed.push_back(QString::fromLocal8Bit(argv[i]));
+    }
+    const bool picture = typed.contains(QStringLiteral("--screenshot")) || !typed.filter(QStringLiteral("--screenshot=")).isEmpty();
+    const bool asked = typed.contains(QStringLiteral("--help")) || typed.contains(QStringLiteral("--version"));
+    if (!has_display() && !qEnvironmentVariableIsSet("QT_QPA_PLATFORM")) {
+        if (!picture && !asked) {
+            std::fprintf(stderr,
+                         "wexilum: there is no display (DISPLAY is not set). For a picture without one:\n"
+                         "    wexilum --project DIR --view code --screenshot FILE.png\n"
+                         "and with the machine's picture in full, where xvfb is installed:\n"
+                         "    xvfb-run -a -s '-screen 0 1600x1000x24' wexilum --project DIR --view machine --screenshot FILE.png\n");
+            return 2;
+        }
+        qputenv("QT_QPA_PLATFORM", "offscreen");
+    }
+    prepare_graphics();
+    QApplication application(argc, argv);
+    QApplication::setOrganizationName(QStringLiteral("wexilum"));
+    QApplication::setApplicationName(QStringLiteral("wexilum"));
+    QApplication::setApplicationVersion(QStringLiteral(WEXILUM_VERSION));
+    QSettings::setDefaultFormat(QSettings::IniFormat);
+
+    QCommandLineParser options;
+    options.setApplicationDescription(QStringLiteral("The window of Wexilum: post toolpaths, see why, and prove the code."));
+    options.addHelpOption();
+    options.addVersionOption();
+    options.addOptions(
+        {{QStringLiteral("project"), QStringLiteral("Folder of the project to open."), QStringLiteral("dir")},
+         {QStringLiteral("job"), QStringLiteral("Job to look at."), QStringLiteral("name")},
+         {QStringLiteral("view"), QStringLiteral("toolpath, machine, setup, language, code or replay."), QStringLiteral("name")},
+         {QStringLiteral("size"), QStringLiteral("Size of the window, e.g. 1280x800."), QStringLiteral("wxh")},
+         {QStringLiteral("dark"), QStringLiteral("Dark colours.")},
+         {QStringLiteral("screenshot"), QStringLiteral("Save a picture of the window and end."), QStringLiteral("file")},
+         {QStringLiteral("line"), QStringLiteral("Line of the code to look at, with --screenshot."), QStringLiteral("n")},
+         {QStringLiteral("word"), QStringLiteral("Word of that line."), QStringLiteral("n")},
+         {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
+    options.process(application);
+
+    apply_theme(application, false);
+    MainWindow window(!picture);
+    if (options.isSet(QStringLiteral("dark"))) {
+        window.set_dark(true);
+    }
+    if (options.isSet(QStringLiteral("size"))) {
+        const QStringList size = options.value(QStringLiteral("size")).split(QLatin1Char('x'));
+        const int width = size.value(0).toInt();
+        const int height = size.value(1).toInt();
+        if (width < 400 || height < 300 || width > 16000 || height > 16000) {
+            std::fprintf(stderr, "wexilum: --size needs width and height, e.g. 1280x800\n");
+            return 2;
+        }
+        window.resize(width, height);
+    }
+    window.show();
+    if (options.isSet(QStringLiteral("view"))) {
+        const QString view = options.value(QStringLiteral("view"));
+        bool known = view == QStringLiteral("palette");
+        for (std::size_t i = 0; i < station_count; ++i) {
+            if (view == QLatin1String(station_keys()[i])) {
+                known = true;
+                window.show_station(static_cast<Station>(i));
+            }
+        }
+        if (!known) {
+            std::fprintf(stderr, "wexilum: there is no view \"%s\"; use toolpath, machine, setup, language, code or replay\n",
+                         qPrintable(view));
+            return 2;
+        }
+    }
+    if (options.isSet(QStringLiteral("project"))) {
+        if (!window.open(options.value(QStringLiteral("project"))) && picture) {
+            std::fprintf(stderr, "wexilum: %s is no project\n", qPrintable(options.value(QStringLiteral("project"))));
+            return 2;
+        }
+        if (options.isSet(QStringLiteral("job"))) {
+            window.workspace().set_job(options.value(QStringLiteral("job")));
+        }
+    }
+    if (picture) {
+        return take_picture(window, options.value(QStringLiteral("screenshot")), options);
+    }
+    return QApplication::exec();
+}

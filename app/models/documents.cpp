@@ -1,0 +1,157 @@
+#include "app/models/documents.hpp"
+
+#include "core/base/json_document.hpp"
+
+#include <QUndoCommand>
+
+namespace wexilum::app {
+
+/// One replacement of bytes.
+class Documents::Step final : public QUndoCommand {
+public:
+    Step(Documents& documents, QString path, std::size_t begin, std::string before, std::string after, const QString& label)
+        : QUndoCommand(label), documents_(documents), path_(std::move(path)), begin_(begin), before_(std::move(before)),
+          after_(std::move(after))
+    {}
+    void undo() override { swap(after_, before_); }
+    void redo() override { swap(before_, after_); }
+
+private:
+    void swap(const std::string& from, const std::string& to)
+    {
+        std::string text = documents_.open_.at(path_).text;
+        text.replace(begin_, from.size(), to);
+        documents_.set_text(path_, std::move(text));
+    }
+    Documents& documents_;
+    QString path_;
+    std::size_t begin_;
+    std::string before_;
+    std::string after_;
+};
+
+Documents::~Documents() = default;
+
+void Documents::set_folder(const QString& folder)
+{
+    open_.clear();
+    folder_ = folder;
+}
+
+std::string Documents::absolute(const QString& path) const { return (folder_ + QLatin1Char('/') + path).toStdString(); }
+
+Result<Documents::Open*> Documents::opened(const QString& path)
+{
+    if (const auto found = open_.find(path); found != open_.end()) {
+        return &found->second;
+    }
+    const RealFileSystem files;
+    auto text = files.read_all(absolute(path), json::max_bytes);
+    if (!text) {
+        return text.error();
+    }
+    Open& open = open_[path];
+    open.text = *text;
+    open.on_disk = std::move(*text);
+    open.stack = std::make_unique<QUndoStack>();
+    return &open;
+}
+
+Result<std::string> Documents::text(const QString& path)
+{
+    auto open = opened(path);
+    return open ? Result<std::string>((*open)->text) : Result<std::string>(open.error());
+}
+
+Status Documents::replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label)
+{
+    auto open = opened(path);
+    if (!open) {
+        return open.error();
+    }
+    const std::string before = (*open)->text.substr(begin, end - begin);
+    if (before != by) {
+        (*open)->stack->push(new Step(*this, path, begin, before, by, label));
+    }
+    return {};
+}
+
+void Documents::set_text(const QString& path, std::string text)
+{
+    open_.at(path).text = std::move(text);
+    Q_EMIT edited(path);
+}
+
+QUndoStack* Documents::stack(const QString& path) const
+{
+    const auto found = open_.find(path);
+    return found == open_.end() ? nullptr : found->second.stack.get();
+}
+
+bool Documents::is_changed(const QString& path) const
+{
+    const auto found = open_.find(path);
+    return found != open_.end() && found->second.text != found->second.on_disk;
+}
+
+QStringList Documents::changed_paths() const
+{
+    QStringList out;
+    for (const auto& [path, open] : open_) {
+        if (open.text != open.on_disk) {
+            out.push_back(path);
+        }
+    }
+    return out;
+}
+
+Status Documents::save(const QString& path)
+{
+    auto open = opened(path);
+    if (!open) {
+        return open.error();
+    }
+    RealFileSystem files;
+    const auto set = files.begin_files(true);
+    auto file = set->add(absolute(path));
+    Status status = file ? (*file)->write((*open)->text) : Status(file.error());
+    status = status ? set->commit() : status;
+    if (status) {
+        (*open)->on_disk = (*open)->text;
+        Q_EMIT saved(path);
+    }
+    return status;
+}
+
+bool Documents::take_from_disk(const QString& path)
+{
+    const auto found = open_.find(path);
+    if (found == open_.end()) {
+        return true;
+    }
+    const RealFileSystem files;
+    auto text = files.read_all(absolute(path), json::max_bytes);
+    Open& open = found->second;
+    if (!text || *text == open.on_disk) {
+        return true;
+    }
+    if (open.text != open.on_disk) {
+        open.on_disk = std::move(*text);
+        return open.text == open.on_disk;
+    }
+    open.on_disk = *text;
+    open.stack->clear();
+    set_text(path, std::move(*text));
+    return true;
+}
+
+SnapshotFiles::Texts Documents::open_texts() const
+{
+    SnapshotFiles::Texts out;
+    for (const auto& [path, open] : open_) {
+        out[absolute(path)] = std::make_shared<const std::string>(open.text);
+    }
+    return out;
+}
+
+} // namespace wexilum::app

@@ -1,0 +1,60 @@
+// The project's text files that are open for editing. The text is the document: whatever edits a file replaces bytes of its text, so
+// that comments, order and formatting stay. One undo stack a file.
+#pragma once
+
+#include "app/models/snapshot_files.hpp"
+
+#include <QHash>
+#include <QObject>
+#include <QUndoStack>
+
+#include <memory>
+
+namespace wexilum::app {
+
+class Documents final : public QObject {
+    Q_OBJECT
+public:
+    explicit Documents(QObject* parent = nullptr) : QObject(parent) {}
+    ~Documents() override;
+
+    /// Forgets everything and takes paths as relative to this folder from now on.
+    void set_folder(const QString& folder);
+
+    /// The text of a file of the project, read from the disk where it is not open yet; an error where that can't be.
+    [[nodiscard]] Result<std::string> text(const QString& path);
+    /// Replaces bytes [begin, end) of a file's text as one step that can be undone. `label` names the step ("offset X of register 1").
+    Status replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label);
+    /// The stack of a file that is open; nullptr otherwise.
+    [[nodiscard]] QUndoStack* stack(const QString& path) const;
+    [[nodiscard]] bool is_changed(const QString& path) const;
+    [[nodiscard]] QStringList changed_paths() const;
+
+    /// Writes a file's text to the disk, so that it can't be lost, and takes that as its saved state.
+    Status save(const QString& path);
+    /// What the disk says now: takes it over where nothing was edited here; false where edits stand against it.
+    bool take_from_disk(const QString& path);
+
+    /// The open texts by absolute path, for a run.
+    [[nodiscard]] SnapshotFiles::Texts open_texts() const;
+
+Q_SIGNALS:
+    void edited(const QString& path); ///< its text is another one now
+    void saved(const QString& path);
+
+private:
+    class Step;
+    struct Open {
+        std::string text;
+        std::string on_disk;
+        std::unique_ptr<QUndoStack> stack;
+    };
+    [[nodiscard]] std::string absolute(const QString& path) const;
+    Result<Open*> opened(const QString& path);
+    void set_text(const QString& path, std::string text);
+
+    QString folder_;
+    std::map<QString, Open> open_;
+};
+
+} // namespace wexilum::app

@@ -1,0 +1,278 @@
+#include "app/models/setup_models.hpp"
+
+#include "app/models/quantity.hpp"
+#include "app/models/stations.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum::app {
+
+SetupEditor::SetupEditor(Workspace& workspace, QObject* parent) : QObject(parent), workspace_(workspace)
+{
+    connect(&workspace, &Workspace::code_changed, this, &SetupEditor::read);
+    connect(&workspace, &Workspace::job_changed, this, &SetupEditor::read);
+    connect(&workspace.documents(), &Documents::edited, this, [this](const QString& path) {
+        if (path == path_) {
+            read();
+        }
+    });
+}
+
+const Machine* SetupEditor::machine() const { return workspace_.results() ? &workspace_.results()->assembly().machine : nullptr; }
+
+void SetupEditor::read()
+{
+    if (workspace_.results()) {
+        path_ = workspace_.setup_path();
+    } else {
+        path_.clear();
+        setup_.reset();
+    }
+    if (!path_.isEmpty()) {
+        auto text = workspace_.documents().text(path_);
+        auto document = text ? json::Document::parse(std::move(*text), path_.toStdString()) : Result<json::Document>(text.error());
+        auto setup = document ? read_setup(*document) : Result<Setup>(document.error());
+        if (setup) {
+            setup_ = std::move(*setup);
+        }
+    }
+    Q_EMIT changed();
+}
+
+bool SetupEditor::edit(const QString& label, const std::function<Result<json::Patch>(const json::Document&)>& patch)
+{
+    auto text = workspace_.documents().text(path_);
+    auto document = text ? json::Document::parse(std::move(*text), path_.toStdString()) : Result<json::Document>(text.error());
+    auto made = document ? patch(*document) : Result<json::Patch>(document.error());
+    if (made) {
+        // What can't be read afterwards is not taken: the table says why, and nothing has happened.
+        auto after = json::Document::parse(json::applied(document->text(), *made), path_.toStdString());
+        auto setup = after ? read_setup(*after) : Result<Setup>(after.error());
+        if (!setup) {
+            made = setup.error();
+        }
+    }
+    if (!made) {
+        Q_EMIT refused(QString::fromStdString(made.error().message + "; " + made.error().cure));
+        return false;
+    }
+    return workspace_.documents().replace(path_, made->begin, made->end, made->text, label).ok();
+}
+
+// --- offsets --------------------------------------------------------------------------------------------------------
+
+OffsetsModel::OffsetsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
+{
+    connect(&editor, &SetupEditor::changed, this, [this] {
+        beginResetModel();
+        endResetModel();
+    });
+}
+
+std::string OffsetsModel::register_at(int row) const { return std::next(editor_.setup()->offsets.begin(), row)->first; }
+
+int OffsetsModel::rowCount(const QModelIndex& parent) const
+{
+    return parent.isValid() || !editor_.setup() ? 0 : int(editor_.setup()->offsets.size());
+}
+
+int OffsetsModel::columnCount(const QModelIndex& parent) const
+{
+    return parent.isValid() || editor_.machine() == nullptr ? 0 : int(editor_.machine()->joints.size());
+}
+
+QVariant OffsetsModel::data(const QModelIndex& index, int role) const
+{
+    const Joint& joint = editor_.machine()->joints[std::size_t(index.column())];
+    const auto& values = editor_.setup()->offsets.at(register_at(index.row()));
+    const auto value = values.find(joint.id);
+    if (role == Qt::TextAlignmentRole) {
+        return int(Qt::AlignRight | Qt::AlignVCenter);
+    }
+    if (role == Qt::DisplayRole || role == Qt::EditRole) {
+        return value == values.end() ? QString()
+                                     : quantity_text(value->second, joint.kind == JointKind::rotary ? Measure::angle : Measure::length);
+    }
+    if (role == Qt::ToolTipRole) {
+        return tr("machine reading of %1 at which the program's word is zero").arg(QString::fromStdString(joint.id));
+    }
+    return {};
+}
+
+QVariant OffsetsModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    if (role != Qt::DisplayRole || !editor_.setup() || editor_.machine() == nullptr) {
+        return {};
+    }
+    if (orientation == Qt::Vertical) {
+        const std::string name = register_at(section);
+        const auto& results = editor_.workspace().results();
+        const bool used = results && results->assembly().job.work_offset == name;
+        return used ? tr("%1, in use").arg(QString::fromStdString(name)) : QString::fromStdString(name);
+    }
+    const Joint& joint = editor_.machine()->joints[std::size_t(section)];
+    return QString::fromStdString(joint.id) + (joint.kind == JointKind::rotary ? QStringLiteral("  °") : QStringLiteral("  mm"));
+}
+
+Qt::ItemFlags OffsetsModel::flags(const QModelIndex& index) const
+{
+    return index.isValid() ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable : Qt::NoItemFlags;
+}
+
+bool OffsetsModel::setData(const QModelIndex& index, const QVariant& value, int role)
+{
+    if (role != Qt::EditRole) {
+        return false;
+    }
+    const Joint joint = editor_.machine()->joints[std::size_t(index.column())];
+    const bool rotary = joint.kind == JointKind::rotary;
+    const auto number = quantity_of(value.toString(), rotary ? Measure::angle : Measure::length);
+    if (!number) {
+        Q_EMIT editor_.refused(tr("\"%1\" is no %2; type a number, with or without a unit (mm, in, °, rad)")
+                                   .arg(value.toString(), rotary ? tr("angle") : tr("length")));
+        return false;
+    }
+    const std::string name = register_at(index.row());
+    return editor_.edit(tr("offset %1 of register %2").arg(QString::fromStdString(joint.id), QString::fromStdString(name)),
+                        [&](const json::Document& document) { return set_offset(document, name, joint.id, rotary, *number); });
+}
+
+// --- tools ----------------------------------------------------------------------------------------------------------
+
+ToolsModel::ToolsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
+{
+    connect(&editor, &SetupEditor::changed, this, [this] {
+        beginResetModel();
+        endResetModel();
+    });
+}
+
+int ToolsModel::rowCount(const QModelIndex& parent) const
+{
+    return parent.isValid() || !editor_.setup() ? 0 : int(editor_.setup()->tools.size());
+}
+int ToolsModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(tool_field_count) + 1; }
+
+bool ToolsModel::is_used(std::uint32_t tool) const
+{
+    const auto& results = editor_.workspace().results();
+    if (!results) {
+        return false;
+    }
+    const auto& calls = results->posted->run.outline.tool_calls;
+    return std::find(calls.begin(), calls.end(), tool) != calls.end();
+}
+
+QVariant ToolsModel::data(const QModelIndex& index, int role) const
+{
+    const Tool& tool = editor_.setup()->tools[std::size_t(index.row())];
+    if (index.column() == int(tool_field_count)) {
+        return role == Qt::DisplayRole && is_used(tool.number) ? QVariant(tr("in use")) : QVariant();
+    }
+    const auto field = static_cast<ToolField>(index.column());
+    if (role == Qt::TextAlignmentRole) {
+        return int((field == ToolField::name || field == ToolField::shape ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
+    }
+    if (role == Qt::UserRole) { // what is missing where it is needed
+        return field == ToolField::length && !tool.length;
+    }
+    if (role != Qt::DisplayRole && role != Qt::EditRole) {
+        return {};
+    }
+    switch (field) {
+    case ToolField::number: return QString::number(tool.number);
+    case ToolField::name: return QString::fromStdString(tool.name);
+    case ToolField::shape: return QString::fromStdString(tool.shape);
+    case ToolField::diameter: return tool.diameter > 0 ? quantity_text(tool.diameter, Measure::length) : QString();
+    case ToolField::length:
+        return tool.length ? quantity_text(*tool.length, Measure::length) : role == Qt::DisplayRole ? tr("missing") : QString();
+    case ToolField::length_register: return QString::number(tool.length_register);
+    }
+    return {};
+}
+
+QVariant ToolsModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    if (orientation != Qt::Horizontal || role != Qt::DisplayRole) {
+        return {};
+    }
+    switch (section) {
+    case int(ToolField::number): return tr("tool");
+    case int(ToolField::name): return tr("name");
+    case int(ToolField::shape): return tr("shape");
+    case int(ToolField::diameter): return tr("diameter, mm");
+    case int(ToolField::length): return tr("gauge length, mm");
+    case int(ToolField::length_register): return tr("length register");
+    default: return QString();
+    }
+}
+
+Qt::ItemFlags ToolsModel::flags(const QModelIndex& index) const
+{
+    if (!index.isValid()) {
+        return Qt::NoItemFlags;
+    }
+    const Qt::ItemFlags out = Qt::ItemIsEnabled | Qt::ItemIsSelectable;
+    return index.column() < int(tool_field_count) ? out | Qt::ItemIsEditable : out;
+}
+
+bool ToolsModel::setData(const QModelIndex& index, const QVariant& value, int role)
+{
+    if (role != Qt::EditRole || index.column() >= int(tool_field_count)) {
+        return false;
+    }
+    const auto field = static_cast<ToolField>(index.column());
+    const auto row = std::size_t(index.row());
+    const QString label = tr("%1 of tool %2")
+                              .arg(headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString())
+                              .arg(editor_.setup()->tools[row].number);
+    const QString text = value.toString().trimmed();
+    if (field == ToolField::name || field == ToolField::shape) {
+        return editor_.edit(label, [&](const json::Document& d) { return set_tool_text(d, row, field, text.toStdString()); });
+    }
+    const bool length = field == ToolField::length || field == ToolField::diameter;
+    const auto number = text.isEmpty() && length ? std::nullopt : quantity_of(text, length ? Measure::length : Measure::plain);
+    if (!number && !(text.isEmpty() && length)) {
+        Q_EMIT editor_.refused(
+            tr("\"%1\" is no number for the %2").arg(text, headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString()));
+        return false;
+    }
+    return editor_.edit(label, [&](const json::Document& d) { return set_tool_number(d, row, field, number); });
+}
+
+bool ToolsModel::add()
+{
+    if (!editor_.setup()) {
+        return false;
+    }
+    Tool tool;
+    for (const Tool& other : editor_.setup()->tools) {
+        tool.number = std::max({tool.number, other.number, other.length_register});
+    }
+    ++tool.number;
+    tool.length_register = tool.number;
+    tool.name = tr("new tool").toStdString();
+    return editor_.edit(tr("new tool %1").arg(tool.number), [&](const json::Document& d) { return add_tool(d, tool); });
+}
+
+bool ToolsModel::remove(int row)
+{
+    if (!editor_.setup() || row < 0 || row >= rowCount()) {
+        return false;
+    }
+    const std::uint32_t number = editor_.setup()->tools[std::size_t(row)].number;
+    return editor_.edit(tr("take tool %1 away").arg(number), [&](const json::Document& d) { return remove_tool(d, std::size_t(row)); });
+}
+
+bool ToolsModel::import(const QString& name, const std::string& text)
+{
+    const auto tools = read_tool_table(text, name.toStdString());
+    if (!tools) {
+        Q_EMIT editor_.refused(QString::fromStdString(tools.error().text()));
+        return false;
+    }
+    return editor_.edit(tr("tools of %1").arg(name), [&](const json::Document& d) { return merge_tools(d, *tools); });
+}
+
+} // namespace wexilum::app

@@ -1,0 +1,76 @@
+// The setup of the job as tables that can be edited: each edit changes the file's text, can be undone, and runs the job anew.
+#pragma once
+
+#include "app/models/workspace.hpp"
+#include "core/setup/setup_edit.hpp"
+
+#include <QAbstractTableModel>
+
+namespace wexilum::app {
+
+/// The setup file's text, read, and its edits.
+class SetupEditor final : public QObject {
+    Q_OBJECT
+public:
+    explicit SetupEditor(Workspace& workspace, QObject* parent = nullptr);
+
+    /// Nothing where no setup can be read; the last that could be stays.
+    [[nodiscard]] const std::optional<Setup>& setup() const { return setup_; }
+    [[nodiscard]] const QString& path() const { return path_; }
+    [[nodiscard]] QUndoStack* stack() const { return workspace_.documents().stack(path_); }
+    [[nodiscard]] const Machine* machine() const;
+    [[nodiscard]] Workspace& workspace() { return workspace_; }
+    /// Makes one edit that `patch` works out from the text as it stands. Tells what is wrong by refused().
+    bool edit(const QString& label, const std::function<Result<json::Patch>(const json::Document&)>& patch);
+
+Q_SIGNALS:
+    void changed();
+    void refused(const QString& why);
+
+private:
+    void read();
+
+    Workspace& workspace_;
+    QString path_;
+    std::optional<Setup> setup_;
+};
+
+/// Registers by joints.
+class OffsetsModel final : public QAbstractTableModel {
+    Q_OBJECT
+public:
+    explicit OffsetsModel(SetupEditor& editor, QObject* parent = nullptr);
+    [[nodiscard]] int rowCount(const QModelIndex& parent = {}) const override;
+    [[nodiscard]] int columnCount(const QModelIndex& parent = {}) const override;
+    [[nodiscard]] QVariant data(const QModelIndex& index, int role) const override;
+    [[nodiscard]] QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+    [[nodiscard]] Qt::ItemFlags flags(const QModelIndex& index) const override;
+    bool setData(const QModelIndex& index, const QVariant& value, int role) override;
+
+private:
+    [[nodiscard]] std::string register_at(int row) const;
+    SetupEditor& editor_;
+};
+
+/// The tool table.
+class ToolsModel final : public QAbstractTableModel {
+    Q_OBJECT
+public:
+    explicit ToolsModel(SetupEditor& editor, QObject* parent = nullptr);
+    [[nodiscard]] int rowCount(const QModelIndex& parent = {}) const override;
+    [[nodiscard]] int columnCount(const QModelIndex& parent = {}) const override;
+    [[nodiscard]] QVariant data(const QModelIndex& index, int role) const override;
+    [[nodiscard]] QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+    [[nodiscard]] Qt::ItemFlags flags(const QModelIndex& index) const override;
+    bool setData(const QModelIndex& index, const QVariant& value, int role) override;
+    bool add();
+    bool remove(int row);
+    /// Merges tools of a CSV text into the table.
+    bool import(const QString& name, const std::string& text);
+
+private:
+    [[nodiscard]] bool is_used(std::uint32_t tool) const;
+    SetupEditor& editor_;
+};
+
+} // namespace wexilum::app

@@ -1,0 +1,39 @@
+// The project's files as one run sees them: those open in the window as they stand there, everything else as it is on the disk, each
+// read once, so that a run never sees two versions of a file.
+#pragma once
+
+#include "core/io/real_files.hpp"
+
+#include <map>
+#include <memory>
+#include <mutex>
+#include <string>
+
+namespace wexilum::app {
+
+class SnapshotFiles final : public FileSystem {
+public:
+    using Texts = std::map<std::string, std::shared_ptr<const std::string>>;
+    /// `open`: path -> text of what is open in the window.
+    explicit SnapshotFiles(Texts open) : texts_(std::move(open)) {}
+
+    [[nodiscard]] Result<std::string> read_all(const std::string& path, std::size_t limit) const override;
+    [[nodiscard]] Result<std::unique_ptr<ByteSource>> open(const std::string& path) const override;
+    /// Nothing is written through a snapshot.
+    [[nodiscard]] std::unique_ptr<NewFiles> begin_files(bool keep) override;
+    Status remove(const std::vector<std::string>& paths) override;
+    [[nodiscard]] std::vector<std::string> list(const std::string& folder, const std::string& suffix) const override;
+
+    /// The file's text, shared. Safe from several threads.
+    [[nodiscard]] Result<std::shared_ptr<const std::string>> text(const std::string& path) const;
+    /// Paths of all files read so far, whether they could be or not.
+    [[nodiscard]] std::vector<std::string> asked_for() const;
+
+private:
+    RealFileSystem real_;
+    mutable std::mutex mutex_;
+    mutable Texts texts_;
+    mutable std::vector<std::string> asked_for_;
+};
+
+} // namespace wexilum::app

@@ -1,0 +1,415 @@
+#include "app/models/workspace.hpp"
+
+#include <QDir>
+#include <QFileInfo>
+
+#include <algorithm>
+
+namespace wexilum::app {
+namespace {
+
+constexpr int settle_ms = 120; // editors write a file in several steps
+constexpr int tick_ms = 80;
+constexpr double bytes_a_record = 60;
+
+std::string utf8(const QString& text) { return text.toStdString(); }
+
+/// The texts that records point into.
+std::vector<std::shared_ptr<const LineTable>> toolpath_texts(const SnapshotFiles& files, const std::string& folder, const PostedJob& job)
+{
+    std::vector<std::shared_ptr<const LineTable>> out;
+    std::map<std::string, std::shared_ptr<const LineTable>> seen;
+    for (const std::string& name : job.toolpaths) {
+        auto& table = seen[name];
+        if (!table) {
+            if (auto text = files.text(folder + "/" + name)) {
+                table = std::make_shared<const LineTable>(**text);
+            }
+        }
+        out.push_back(table);
+    }
+    return out;
+}
+
+} // namespace
+
+Workspace::Workspace(QObject* parent) : QObject(parent)
+{
+    pool_.setMaxThreadCount(1);
+    questions_.setMaxThreadCount(1);
+    outside_.setSingleShot(true);
+    outside_.setInterval(settle_ms);
+    ticker_.setInterval(tick_ms);
+    connect(&outside_, &QTimer::timeout, this, &Workspace::take_outside_changes);
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, &outside_, qOverload<>(&QTimer::start));
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, &outside_, qOverload<>(&QTimer::start));
+    connect(&documents_, &Documents::edited, this, &Workspace::changed);
+    connect(&ticker_, &QTimer::timeout, this, &Workspace::progressed);
+}
+
+Workspace::~Workspace()
+{
+    for (const auto& watch : {watch_, question_, loading_}) {
+        if (watch) {
+            watch->stop = true;
+        }
+    }
+    pool_.waitForDone();
+    questions_.waitForDone();
+}
+
+/// Runs `work` in this object's thread, after what is under way there.
+template <typename F>
+void Workspace::later(F work)
+{
+    QMetaObject::invokeMethod(this, std::move(work), Qt::QueuedConnection);
+}
+
+Status Workspace::open_project(const QString& folder)
+{
+    const QString clean = QDir::cleanPath(folder);
+    const RealFileSystem files;
+    auto text = files.read_all(utf8(clean + QStringLiteral("/project.json")), json::max_bytes);
+    if (!text) {
+        return Error{ErrorKind::unreadable,
+                     "this folder has no project.json that can be read",
+                     {utf8(clean), 0, 0},
+                     "choose a folder that holds a project: project.json beside machines/, jobs/ and the others"};
+    }
+    auto document = json::Document::parse(std::move(*text), "project.json");
+    auto project = document ? read_project(*document) : Result<Project>(document.error());
+    if (!project) {
+        return project.error();
+    }
+    stop();
+    folder_ = clean;
+    project_name_ = QString::fromStdString(project->name);
+    documents_.set_folder(clean);
+    results_.reset();
+    loaded_.reset();
+    error_.reset();
+    findings_.clear();
+    job_.clear();
+    Q_EMIT project_changed();
+    Q_EMIT loaded_changed();
+    const QStringList all = jobs();
+    const auto first = std::find_if(all.begin(), all.end(), [](const QString& name) { return !name.startsWith(QLatin1String("fails-")); });
+    if (!all.isEmpty()) {
+        set_job(first != all.end() ? *first : all.first());
+    } else {
+        Q_EMIT job_changed();
+        Q_EMIT findings_changed();
+    }
+    return {};
+}
+
+QStringList Workspace::files_in(const QString& subfolder, const QString& suffix) const
+{
+    QStringList out;
+    for (const std::string& name : RealFileSystem().list(utf8(folder_ + QLatin1Char('/') + subfolder), utf8(suffix))) {
+        out.push_back(QString::fromStdString(name));
+    }
+    return out;
+}
+
+QStringList Workspace::jobs() const
+{
+    QStringList out;
+    for (const std::string& name : job_names(RealFileSystem(), utf8(folder_))) {
+        out.push_back(QString::fromStdString(name));
+    }
+    return out;
+}
+
+QString Workspace::setup_path() const { return results_ ? QString::fromStdString(results_->assembly().job.setup) : QString(); }
+
+void Workspace::set_job(const QString& job)
+{
+    if (job == job_) {
+        return;
+    }
+    job_ = job;
+    results_.reset();
+    error_.reset();
+    expected_records_ = 0;
+    Q_EMIT job_changed();
+    drop_loaded();
+    changed();
+}
+
+void Workspace::set_from_unknown(bool on)
+{
+    if (on != from_unknown_) {
+        from_unknown_ = on;
+        changed();
+    }
+}
+
+void Workspace::changed()
+{
+    ++revision_;
+    run();
+}
+
+void Workspace::stop()
+{
+    if (watch_) {
+        watch_->stop = true;
+    }
+    stopped_ = running_;
+}
+
+double Workspace::progress() const
+{
+    if (!running_ || !watch_ || expected_records_ <= 0) {
+        return 0;
+    }
+    // Reading, writing and reading back take about as long as each other, the last a little longer.
+    const auto part = [&](double done, double all) { return all > 0 ? std::clamp(done / all, 0.0, 1.0) : 0; };
+    return 0.25 * part(double(watch_->records), expected_records_) + 0.25 * part(double(watch_->arranged), expected_records_) +
+           0.5 * part(double(watch_->replayed), double(watch_->lines));
+}
+
+QString Workspace::doing() const { return !running_ ? QString() : replaying_ ? tr("replaying %1").arg(job_) : tr("posting %1").arg(job_); }
+
+void Workspace::run()
+{
+    if (job_.isEmpty()) {
+        return;
+    }
+    if (watch_) {
+        watch_->stop = true;
+    }
+    watch_ = std::make_shared<RunWatch>();
+    running_ = true;
+    replaying_ = false;
+    stopped_ = false;
+    ticker_.start();
+    if (expected_records_ <= 0) {
+        for (const QString& name : files_in(QStringLiteral("toolpaths"), QStringLiteral(".cl"))) {
+            expected_records_ += double(QFileInfo(folder_ + QStringLiteral("/toolpaths/") + name).size()) / bytes_a_record;
+        }
+    }
+    const std::uint64_t number = ++run_number_;
+    const auto files = std::make_shared<const SnapshotFiles>(documents_.open_texts());
+    pool_.clear();
+    pool_.start(
+        [this, files, watch = watch_, number, revision = revision_, folder = utf8(folder_), job = utf8(job_), unknown = from_unknown_] {
+            if (watch->stopped()) {
+                return;
+            }
+            FileScratch scratch;
+            const SteadyClock clock;
+            const auto fail = [&](const Error& error) {
+                later([this, error, files, number] {
+                    if (number != run_number_) {
+                        return;
+                    }
+                    running_ = false;
+                    ticker_.stop();
+                    if (error.kind != ErrorKind::cancelled) {
+                        error_ = error;
+                        watch_files(*files);
+                        Q_EMIT failed();
+                    } else {
+                        stopped_ = true;
+                    }
+                    collect_findings();
+                    Q_EMIT finished();
+                });
+            };
+            auto posted = post_job(*files, folder, job, scratch, clock, watch.get());
+            if (!posted) {
+                fail(posted.error());
+                return;
+            }
+            auto results = std::make_shared<JobResults>();
+            results->files = files;
+            results->posted = *posted;
+            results->toolpaths = toolpath_texts(*files, folder, **posted);
+            watch->lines = (*posted)->code.lines().size();
+            later([this, results = std::make_shared<const JobResults>(*results), number, revision] {
+                if (number != run_number_) {
+                    return;
+                }
+                // The replay of before is looked at until the new one is there, but it does not belong to this code.
+                results_ = results;
+                error_.reset();
+                code_revision_ = revision;
+                expected_records_ = double(results->posted->records.size());
+                replaying_ = true;
+                watch_files(*results->files);
+                collect_findings();
+                Q_EMIT code_changed();
+            });
+            auto replayed =
+                replay_posted(*files, folder, **posted, (*posted)->code_name, (*posted)->code.lines().text(), unknown, clock, watch.get());
+            if (!replayed) {
+                fail(replayed.error());
+                return;
+            }
+            results->replayed = *replayed;
+            results->states = path_states((*posted)->assembly, (*replayed)->track);
+            later([this, results = std::shared_ptr<const JobResults>(std::move(results)), number, revision] {
+                if (number != run_number_) {
+                    return;
+                }
+                results_ = results;
+                replay_revision_ = revision;
+                running_ = false;
+                ticker_.stop();
+                collect_findings();
+                Q_EMIT replay_changed();
+                Q_EMIT finished();
+                if (loaded_) {
+                    replay_loaded();
+                }
+            });
+        });
+    Q_EMIT started();
+}
+
+void Workspace::ask(std::uint32_t block)
+{
+    if (question_) {
+        question_->stop = true;
+    }
+    question_ = std::make_shared<RunWatch>();
+    if (!results_) {
+        return;
+    }
+    questions_.clear();
+    questions_.start([this, results = results_, watch = question_, block, folder = utf8(folder_)] {
+        if (watch->stopped()) {
+            return;
+        }
+        FileScratch scratch;
+        JobRecords records(*results->files, folder, results->assembly().job);
+        auto trace = trace_block(results->assembly(), records, scratch, block, watch.get());
+        if (trace) {
+            later([this, watch, trace = std::make_shared<const BlockTrace>(std::move(*trace))] {
+                if (!watch->stopped()) {
+                    Q_EMIT traced(trace);
+                }
+            });
+        }
+    });
+}
+
+Status Workspace::load_code(const QString& path)
+{
+    const RealFileSystem files;
+    auto text = files.read_all(utf8(path), std::size_t{2} << 30);
+    if (!text) {
+        return text.error();
+    }
+    loaded_ = LoadedCode{path, std::make_shared<const LineTable>(std::move(*text)), nullptr};
+    watcher_.addPath(path);
+    Q_EMIT loaded_changed();
+    replay_loaded();
+    return {};
+}
+
+void Workspace::replay_loaded()
+{
+    if (loading_) {
+        loading_->stop = true;
+    }
+    loading_ = std::make_shared<RunWatch>();
+    if (!results_ || !loaded_) {
+        return;
+    }
+    questions_.start([this, results = results_, watch = loading_, lines = loaded_->lines, path = loaded_->path, folder = utf8(folder_),
+                      unknown = from_unknown_] {
+        const SteadyClock clock;
+        auto replayed = replay_posted(*results->files, folder, *results->posted, utf8(QFileInfo(path).fileName()), lines->text(), unknown,
+                                      clock, watch.get());
+        if (replayed) {
+            later([this, watch, replayed = *replayed] {
+                if (!watch->stopped() && loaded_) {
+                    loaded_->replayed = replayed;
+                    Q_EMIT loaded_changed();
+                }
+            });
+        }
+    });
+}
+
+void Workspace::drop_loaded()
+{
+    if (loading_) {
+        loading_->stop = true;
+    }
+    if (loaded_) {
+        watcher_.removePath(loaded_->path);
+        loaded_.reset();
+        Q_EMIT loaded_changed();
+    }
+}
+
+void Workspace::watch_files(const SnapshotFiles& files)
+{
+    QStringList paths;
+    for (const std::string& path : files.asked_for()) {
+        paths.push_back(QString::fromStdString(path));
+    }
+    for (const auto& [path, text] : documents_.open_texts()) {
+        paths.push_back(QString::fromStdString(path));
+    }
+    for (const char* sub : {"", "/jobs", "/setups", "/machines", "/controllers", "/dialects", "/posts", "/toolpaths"}) {
+        paths.push_back(folder_ + QLatin1String(sub));
+    }
+    paths.erase(std::remove_if(paths.begin(), paths.end(), [](const QString& path) { return !QFileInfo::exists(path); }), paths.end());
+    const QStringList had = watcher_.files() + watcher_.directories();
+    for (const QString& path : had) {
+        paths.removeAll(path);
+    }
+    if (!paths.isEmpty()) {
+        watcher_.addPaths(paths);
+    }
+}
+
+void Workspace::take_outside_changes()
+{
+    for (const auto& [path, text] : documents_.open_texts()) {
+        const QString relative = QDir(folder_).relativeFilePath(QString::fromStdString(path));
+        if (!documents_.take_from_disk(relative)) {
+            Q_EMIT message(tr("%1 was changed outside; your unsaved edits stand. Save to keep them, or undo them and it is read again.")
+                               .arg(relative));
+        }
+    }
+    if (loaded_) {
+        const QString path = loaded_->path;
+        if (QFileInfo::exists(path)) {
+            (void)load_code(path);
+        }
+    }
+    Q_EMIT project_changed();
+    changed();
+}
+
+void Workspace::collect_findings()
+{
+    findings_.clear();
+    if (error_) {
+        Finding finding = Finding::make(Severity::error, name_of(error_->kind), error_->message, error_->cure);
+        finding.source = error_->place;
+        finding.worst_source = error_->place;
+        findings_.push_back({FoundAt::By::file, std::move(finding)});
+    }
+    if (results_) {
+        for (const Finding& finding : results_->posted->run.findings.list()) {
+            findings_.push_back({FoundAt::By::run, finding});
+        }
+        if (results_->replayed) {
+            for (const Finding& finding : results_->replayed->report.findings.list()) {
+                findings_.push_back({FoundAt::By::replay, finding});
+            }
+        }
+    }
+    std::stable_sort(findings_.begin(), findings_.end(),
+                     [](const FoundAt& a, const FoundAt& b) { return a.finding.severity > b.finding.severity; });
+    Q_EMIT findings_changed();
+}
+
+} // namespace wexilum::app

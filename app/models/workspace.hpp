@@ -1,0 +1,142 @@
+// One project and the job that is looked at: runs it in the background after every change and keeps the last good results.
+#pragma once
+
+#include "app/models/documents.hpp"
+#include "core/project/job_run.hpp"
+#include "core/run/block_probe.hpp"
+
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QStringList>
+#include <QThreadPool>
+#include <QTimer>
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+namespace wexilum::app {
+
+/// What is known of a job that has been run. Immutable, shared between threads.
+struct JobResults {
+    std::shared_ptr<const SnapshotFiles> files;
+    std::shared_ptr<const PostedJob> posted;
+    std::vector<std::shared_ptr<const LineTable>> toolpaths; ///< text of each file that records point into; may hold null
+    std::shared_ptr<const ReplayedCode> replayed;            ///< null until the code has been read back
+    std::vector<PathState> states;                           ///< one a motion of the replay
+
+    [[nodiscard]] const Assembly& assembly() const { return posted->assembly; }
+};
+
+/// A code file from outside, compared with the job's toolpath.
+struct LoadedCode {
+    QString path;
+    std::shared_ptr<const LineTable> lines;
+    std::shared_ptr<const ReplayedCode> replayed; ///< null until it has been read
+};
+
+/// A finding and what found it.
+struct FoundAt {
+    enum class By { file, run, replay };
+    By by = By::run;
+    Finding finding;
+};
+
+class Workspace final : public QObject {
+    Q_OBJECT
+public:
+    explicit Workspace(QObject* parent = nullptr);
+    ~Workspace() override;
+
+    /// Opens a project folder; what was open before stays where that fails. Starts to run its first job.
+    Status open_project(const QString& folder);
+    [[nodiscard]] const QString& folder() const { return folder_; }
+    [[nodiscard]] const QString& project_name() const { return project_name_; }
+    [[nodiscard]] QStringList files_in(const QString& subfolder, const QString& suffix) const;
+    [[nodiscard]] QStringList jobs() const;
+    [[nodiscard]] const QString& job() const { return job_; }
+    void set_job(const QString& job);
+    /// Paths from the project's folder of what the job is made of; empty where nothing was read yet.
+    [[nodiscard]] QString setup_path() const;
+
+    [[nodiscard]] Documents& documents() { return documents_; }
+    /// Null until a first run has come so far.
+    [[nodiscard]] const std::shared_ptr<const JobResults>& results() const { return results_; }
+    /// Why the last run did not come to code; the results are then those of an earlier one.
+    [[nodiscard]] const std::optional<Error>& error() const { return error_; }
+    [[nodiscard]] const std::vector<FoundAt>& findings() const { return findings_; }
+
+    [[nodiscard]] bool is_running() const { return running_; }
+    /// Whether code, or replay, are of an earlier state than what is in the files and the window.
+    [[nodiscard]] bool is_code_old() const { return code_revision_ != revision_; }
+    [[nodiscard]] bool is_replay_old() const { return replay_revision_ != revision_; }
+    /// Whether the last run was stopped by hand before it was done.
+    [[nodiscard]] bool was_stopped() const { return stopped_; }
+    [[nodiscard]] double progress() const; ///< 0 to 1
+    [[nodiscard]] QString doing() const;   ///< what runs, in words; empty where nothing does
+
+    void run();  ///< anew, ending a run that is under way
+    void stop(); ///< the run under way
+
+    [[nodiscard]] bool from_unknown() const { return from_unknown_; }
+    void set_from_unknown(bool on);
+
+    /// Asks why a block (from 1) is as it is; traced() tells. A later question replaces an earlier one.
+    void ask(std::uint32_t block);
+
+    /// Reads and replays a code file; loaded_changed() tells when it is there.
+    Status load_code(const QString& path);
+    void drop_loaded();
+    [[nodiscard]] const std::optional<LoadedCode>& loaded() const { return loaded_; }
+
+Q_SIGNALS:
+    void project_changed();
+    void job_changed();    ///< another job is looked at; its results are still to come
+    void started();        ///< a run begins
+    void code_changed();   ///< results() has new code
+    void replay_changed(); ///< results() has a new replay
+    void failed();         ///< error() says why
+    void finished();       ///< nothing runs any more
+    void progressed();     ///< now and then while something runs
+    void findings_changed();
+    void traced(const std::shared_ptr<const BlockTrace>& trace);
+    void loaded_changed();
+    void message(const QString& text); ///< for the status line
+
+private:
+    void changed(); ///< something a run depends on is different now
+    void take_outside_changes();
+    void watch_files(const SnapshotFiles& files);
+    void collect_findings();
+    void replay_loaded();
+    template <typename F>
+    void later(F work);
+
+    QString folder_;
+    QString project_name_;
+    QString job_;
+    Documents documents_;
+    QFileSystemWatcher watcher_;
+    QTimer outside_;
+    QTimer ticker_;
+    QThreadPool pool_;
+    QThreadPool questions_;
+    std::shared_ptr<RunWatch> watch_;
+    std::shared_ptr<RunWatch> question_;
+    std::shared_ptr<RunWatch> loading_;
+    std::shared_ptr<const JobResults> results_;
+    std::optional<Error> error_;
+    std::optional<LoadedCode> loaded_;
+    std::vector<FoundAt> findings_;
+    std::uint64_t revision_ = 1;
+    std::uint64_t code_revision_ = 0;
+    std::uint64_t replay_revision_ = 0;
+    std::uint64_t run_number_ = 0;
+    double expected_records_ = 0;
+    bool running_ = false;
+    bool replaying_ = false;
+    bool stopped_ = false;
+    bool from_unknown_ = false;
+};
+
+} // namespace wexilum::app

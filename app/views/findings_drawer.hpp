@@ -1,0 +1,44 @@
+// The findings of everything below the views: filtered, with a place to jump to and a cure.
+#pragma once
+
+#include "app/models/findings_model.hpp"
+
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTableView>
+#include <QWidget>
+
+class QLabel;
+
+namespace wexilum::app {
+
+class FindingsDrawer final : public QWidget {
+    Q_OBJECT
+public:
+    explicit FindingsDrawer(Workspace& workspace, QWidget* parent = nullptr);
+    void focus_filter();
+    /// Chooses the next finding below the one chosen; round the end.
+    void choose_next();
+    [[nodiscard]] QTableView& table() { return *table_; }
+
+Q_SIGNALS:
+    void chosen(const FoundAt& found);
+
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    void tell_counts();
+    void fit_columns();
+
+    Workspace& workspace_;
+    FindingsModel* model_;
+    FindingsFilter* filter_;
+    QTableView* table_;
+    QWidget* counts_;
+    QLineEdit* text_;
+    QPushButton* serious_;
+    QLabel* nothing_;
+};
+
+} // namespace wexilum::app

@@ -1,0 +1,486 @@
+// What the picture shows and how it is handled; machine_picture_draw.cpp has the drawing.
+#include "app/views/machine_picture.hpp"
+
+#include "app/theme/theme.hpp"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
+#include <QOpenGLFramebufferObject>
+#include <QOpenGLShaderProgram>
+#include <QSurfaceFormat>
+#include <QWheelEvent>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum::app {
+namespace {
+
+constexpr int chunk_points = 1024;
+constexpr int thin_step = 8;
+
+constexpr double pick_pixels = 7;
+constexpr double orbit_step = 0.008; // rad a pixel
+constexpr int rest_ms = 160;
+constexpr std::uint8_t gap = 255;
+constexpr std::size_t operation_colours = 6;
+constexpr std::size_t deviation_steps = 5; // of the budget, and one beyond
+
+} // namespace
+
+void prepare_graphics()
+{
+    QSurfaceFormat format;
+    format.setRenderableType(QSurfaceFormat::OpenGL);
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    format.setSamples(0);
+    QSurfaceFormat::setDefaultFormat(format);
+}
+
+MachinePicture::MachinePicture(QWidget* parent) : QWidget(parent)
+{
+    setObjectName(QStringLiteral("machine-picture"));
+    setAccessibleName(tr("picture of the machine"));
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(200, 160);
+    setToolTip({});
+    rest_.setSingleShot(true);
+    rest_.setInterval(rest_ms);
+    connect(&rest_, &QTimer::timeout, this, [this] {
+        moving_ = false;
+        update();
+    });
+    camera_.look(Camera::View::corner);
+    start_graphics();
+}
+
+void MachinePicture::set_results(std::shared_ptr<const JobResults> results)
+{
+    const bool other = !results || machine_name_.toStdString() != results->assembly().machine.name;
+    results_ = std::move(results);
+    motion_.reset();
+    readings_.reset();
+    tool_ = 0;
+    if (results_) {
+        machine_name_ = QString::fromStdString(results_->assembly().machine.name);
+        readings_ = results_->assembly().machine.home();
+        joints_ = joint_frames(results_->assembly().machine, *readings_);
+    } else {
+        machine_name_.clear();
+    }
+    build_parts();
+    build_chunks();
+    renew_status();
+    if (other && results_) {
+        fit_machine();
+    }
+    update();
+}
+
+void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, double tool_length)
+{
+    if (!results_) {
+        return;
+    }
+    readings_ = readings;
+    joints_ = joint_frames(results_->assembly().machine, readings);
+    if (tool != tool_ || tool_length != tool_length_) {
+        tool_ = tool;
+        tool_length_ = tool_length;
+        build_parts();
+    }
+    moved();
+}
+
+void MachinePicture::set_motion(std::optional<std::size_t> motion)
+{
+    motion_ = motion;
+    update();
+}
+
+void MachinePicture::set_colouring(PathColouring colouring)
+{
+    colouring_ = colouring;
+    renew_status();
+    update();
+}
+
+void MachinePicture::set_riding(Riding riding)
+{
+    riding_ = riding;
+    update();
+}
+
+void MachinePicture::set_caption(const QString& caption)
+{
+    caption_ = caption;
+    setAccessibleDescription(caption);
+    update();
+}
+
+// --- what there is --------------------------------------------------------------------------------------------------
+
+void MachinePicture::build_parts()
+{
+    parts_.clear();
+    upload_parts_ = true;
+    if (!results_) {
+        return;
+    }
+    const Assembly& a = results_->assembly();
+    const Tokens& t = tokens();
+    for (const Body& body : a.machine.bodies) {
+        parts_.push_back({solid_of(body), body.parent < 0 ? Carrier::base : Carrier::joint, body.parent, body.frame, t.body});
+    }
+    const Rgb stock = is_dark() ? 0x4F6F69 : 0xC9DAD2;
+    for (const Body& body : a.setup.stock) {
+        parts_.push_back({solid_of(body), Carrier::part, -1, body.frame, stock});
+    }
+    if (const Tool* tool = a.setup.find_tool(tool_); tool != nullptr && tool_length_ > 0) {
+        Frame frame = Frame::Identity();
+        frame.translation() = Vec3(0, 0, -tool_length_);
+        parts_.push_back({solid_of(*tool, tool_length_), Carrier::tool, -1, frame, is_dark() ? Rgb(0x9C9484) : Rgb(0x6E675A)});
+    }
+}
+
+void MachinePicture::build_chunks()
+{
+    chunks_.clear();
+    thin_.clear();
+    upload_path_ = true;
+    cache_.valid = false;
+    if (!results_ || !results_->replayed) {
+        return;
+    }
+    const ReplayTrack& track = results_->replayed->track;
+    const auto& points = track.points();
+    for (std::size_t first = 0; first + 1 < points.size(); first += chunk_points) {
+        Chunk chunk;
+        chunk.first = int(first);
+        chunk.count = int(std::min<std::size_t>(chunk_points + 1, points.size() - first));
+        chunk.low = Vec3::Constant(1e300);
+        chunk.high = Vec3::Constant(-1e300);
+        chunk.thin_first = int(thin_.size());
+        for (std::size_t i = first; i < first + std::size_t(chunk.count); ++i) {
+            const Vec3 at(points[i].at[0], points[i].at[1], points[i].at[2]);
+            chunk.low = chunk.low.cwiseMin(at);
+            chunk.high = chunk.high.cwiseMax(at);
+            const bool end = i == first || i + 1 == first + std::size_t(chunk.count);
+            if (end || (i - first) % thin_step == 0 || track.begins(i) || (i + 1 < points.size() && track.begins(i + 1))) {
+                thin_.push_back(static_cast<std::uint32_t>(i));
+            }
+        }
+        chunk.thin_count = int(thin_.size()) - chunk.thin_first;
+        chunks_.push_back(chunk);
+    }
+}
+
+/// Gives every point the number of its segment's colour.
+void MachinePicture::renew_status()
+{
+    status_.clear();
+    over_.clear();
+    upload_status_ = true;
+    cache_.valid = false;
+    if (!results_ || !results_->replayed) {
+        return;
+    }
+    const ReplayTrack& track = results_->replayed->track;
+    const CodeStore& code = results_->posted->code;
+    const auto& operations = results_->posted->run.outline.operations;
+    std::size_t operation = 0;
+    status_.reserve(track.points().size());
+    for (std::size_t i = 0; i < track.points().size(); ++i) {
+        const std::size_t motion = track.points()[i].motion;
+        const PathState state = motion < results_->states.size() ? results_->states[motion] : PathState::fits;
+        if (track.begins(i) || motion >= track.motions().size()) {
+            status_.push_back(gap);
+            continue;
+        }
+        const auto& m = track.motions()[motion];
+        std::uint8_t status = static_cast<std::uint8_t>(state);
+        if (state != PathState::rapid && colouring_ == PathColouring::operation) {
+            const std::uint32_t record = code.record_of(std::min(m.block, code.lines().size()) - 1);
+            while (record != CodeStore::no_record && operation + 1 < operations.size() &&
+                   operations[operation + 1].first_record <= record) {
+                ++operation;
+            }
+            status = static_cast<std::uint8_t>(1 + operation % operation_colours);
+        } else if (state != PathState::rapid && colouring_ == PathColouring::deviation) {
+            const float ratio = track.measure(m.block).ratio();
+            status = static_cast<std::uint8_t>(
+                1 + (ratio > 1 ? deviation_steps : std::min<std::size_t>(deviation_steps - 1, std::size_t(ratio * deviation_steps))));
+        }
+        status_.push_back(status);
+        const bool over = colouring_ == PathColouring::state ? state == PathState::beyond_travel || state == PathState::off_path ||
+                                                                   state == PathState::near_singular || state == PathState::margin_low
+                                                             : colouring_ == PathColouring::deviation && status == 1 + deviation_steps;
+        if (over) {
+            over_.push_back(static_cast<std::uint32_t>(i));
+        }
+    }
+}
+
+std::vector<Rgb> MachinePicture::palette() const
+{
+    const Tokens& t = tokens();
+    const auto state = [&](State s) { return t.states[std::size_t(s)]; };
+    const Rgb rapid = is_dark() ? 0x59636D : 0xB9B09C;
+    if (colouring_ == PathColouring::operation) {
+        return is_dark() ? std::vector<Rgb>{rapid, 0x6CC4B1, 0xD0BA84, 0xA7A4DC, 0xE0A58C, 0x8FBCE0, 0xB6C77A}
+                         : std::vector<Rgb>{rapid, 0x1F7A6C, 0x8A6A1E, 0x55529C, 0x9A4E33, 0x2F6690, 0x5C6E1C};
+    }
+    if (colouring_ == PathColouring::deviation) {
+        return is_dark() ? std::vector<Rgb>{rapid, 0x2F5F56, 0x43897B, 0x6CC4B1, 0xC9C07A, 0xE0A843, state(State::beyond)}
+                         : std::vector<Rgb>{rapid, 0x9CCBBF, 0x55A393, 0x1F7A6C, 0x8E7A1E, 0xB07A14, state(State::beyond)};
+    }
+    return {rapid, t.fill, state(State::margin), state(State::singular), state(State::beyond), state(State::contact)};
+}
+
+bool MachinePicture::is_beyond(int joint) const
+{
+    if (!results_ || !readings_ || joint < 0) {
+        return false;
+    }
+    const Joint& j = results_->assembly().machine.joints[std::size_t(joint)];
+    const double reading = (*readings_)[joint];
+    return j.travel && (reading < j.travel->low - 1e-6 || reading > j.travel->high + 1e-6);
+}
+
+// --- frames ---------------------------------------------------------------------------------------------------------
+
+Frame MachinePicture::ride() const
+{
+    if (riding_ == Riding::machine || !results_) {
+        return Frame::Identity();
+    }
+    const Mount* work = results_->assembly().machine.first_mount(MountKind::work);
+    if (work == nullptr || work->parent < 0) {
+        return Frame::Identity();
+    }
+    // The work stands still, as it does in the reference posture.
+    return joints_[std::size_t(work->parent)].inverse();
+}
+
+Frame MachinePicture::part_frame() const
+{
+    const Assembly& a = results_->assembly();
+    const Mount* work = a.machine.first_mount(MountKind::work);
+    Frame frame = ride();
+    if (work != nullptr) {
+        frame = frame * (work->parent < 0 ? Frame::Identity() : joints_[std::size_t(work->parent)]) * work->frame;
+    }
+    return frame * a.setup.part;
+}
+
+Frame MachinePicture::place_of_part(const Part& part) const
+{
+    switch (part.carrier) {
+    case Carrier::base: return ride() * part.frame;
+    case Carrier::joint: return ride() * joints_[std::size_t(part.joint)] * part.frame;
+    case Carrier::part: return part_frame() * part.frame;
+    case Carrier::tool: break;
+    }
+    const Mount* mount = results_->assembly().machine.first_mount(MountKind::tool);
+    const Frame carried = mount->parent < 0 ? Frame::Identity() : joints_[std::size_t(mount->parent)];
+    return ride() * carried * mount->frame * part.frame;
+}
+
+QPointF MachinePicture::place_of(const Vec3& in_part) const
+{
+    if (!results_) {
+        return {};
+    }
+    const Vec3 p = camera_.project(part_frame() * in_part, size());
+    return {p.x(), p.y()};
+}
+
+void MachinePicture::look(Camera::View view)
+{
+    camera_.look(view);
+    fit_machine();
+}
+
+void MachinePicture::fit_machine()
+{
+    Vec3 low = Vec3::Constant(1e300);
+    Vec3 high = Vec3::Constant(-1e300);
+    for (const Part& part : parts_) {
+        const Frame frame = place_of_part(part);
+        for (const Eigen::Vector3f& end : part.solid.edges) {
+            const Vec3 at = frame * end.cast<double>();
+            low = low.cwiseMin(at);
+            high = high.cwiseMax(at);
+        }
+    }
+    if (low.x() < high.x()) {
+        camera_.fit(low, high, size());
+        update();
+    } else {
+        fit_path();
+    }
+}
+
+void MachinePicture::fit_path()
+{
+    if (chunks_.empty()) {
+        return;
+    }
+    const ReplayTrack& track = results_->replayed->track;
+    const Frame frame = part_frame();
+    Vec3 low = Vec3::Constant(1e300);
+    Vec3 high = Vec3::Constant(-1e300);
+    for (const auto& point : track.points()) {
+        if (point.motion < track.motions().size() && track.motions()[point.motion].feed) {
+            const Vec3 at = frame * Vec3(point.at[0], point.at[1], point.at[2]);
+            low = low.cwiseMin(at);
+            high = high.cwiseMax(at);
+        }
+    }
+    if (low.x() <= high.x()) {
+        camera_.fit(low, high, size());
+        update();
+    }
+}
+
+// --- mouse and keys -------------------------------------------------------------------------------------------------
+
+std::optional<std::size_t> MachinePicture::pick(const QPointF& place) const
+{
+    if (!results_ || !results_->replayed) {
+        return std::nullopt;
+    }
+    const ReplayTrack& track = results_->replayed->track;
+    const auto& points = track.points();
+    const Frame frame = part_frame();
+    // From the part straight to the widget: one row a coordinate.
+    const Vec3 zero = camera_.project(frame * Vec3::Zero(), size());
+    Eigen::Matrix3f m;
+    for (int i = 0; i < 3; ++i) {
+        m.col(i) = (camera_.project(frame * Vec3::Unit(i), size()) - zero).cast<float>();
+    }
+    const Eigen::Vector3f off = zero.cast<float>();
+    const Eigen::Vector2f at(float(place.x()), float(place.y()));
+    const float near = float(pick_pixels * pick_pixels);
+    std::optional<std::size_t> best;
+    float best_depth = -1e30F;
+    for (const Chunk& chunk : chunks_) {
+        const Vec3 middle = 0.5 * (chunk.low + chunk.high);
+        const Vec3 half = 0.5 * (chunk.high - chunk.low);
+        const Eigen::Vector3f c = m * middle.cast<float>() + off;
+        const Eigen::Vector3f reach = m.cwiseAbs() * half.cast<float>();
+        if (std::abs(c.x() - at.x()) > reach.x() + pick_pixels || std::abs(c.y() - at.y()) > reach.y() + pick_pixels) {
+            continue;
+        }
+        Eigen::Vector3f from = m * Eigen::Map<const Eigen::Vector3f>(points[std::size_t(chunk.first)].at.data()) + off;
+        for (int i = chunk.first + 1; i < chunk.first + chunk.count; ++i) {
+            const Eigen::Vector3f to = m * Eigen::Map<const Eigen::Vector3f>(points[std::size_t(i)].at.data()) + off;
+            const Eigen::Vector2f way = (to - from).head<2>();
+            const float length = way.squaredNorm();
+            const float s = length > 0 ? std::clamp((at - from.head<2>()).dot(way) / length, 0.0F, 1.0F) : 0.0F;
+            const float distance = (from.head<2>() + way * s - at).squaredNorm();
+            const float depth = from.z() + (to.z() - from.z()) * s;
+            if (distance <= near && depth - distance > best_depth && status_[std::size_t(i)] != gap) {
+                best = points[std::size_t(i)].motion;
+                best_depth = depth - distance;
+            }
+            from = to;
+        }
+    }
+    return best;
+}
+
+void MachinePicture::moved()
+{
+    moving_ = true;
+    rest_.start();
+    update();
+}
+
+void MachinePicture::mousePressEvent(QMouseEvent* event)
+{
+    pressed_ = last_ = event->position();
+    dragging_ = false;
+}
+
+void MachinePicture::mouseMoveEvent(QMouseEvent* event)
+{
+    const QPointF step = event->position() - last_;
+    if (!dragging_ && (event->position() - pressed_).manhattanLength() < 4) {
+        return;
+    }
+    dragging_ = true;
+    last_ = event->position();
+    const bool pan = event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) ||
+                     event->modifiers().testFlag(Qt::ShiftModifier);
+    if (pan) {
+        camera_.pan(step.x(), step.y());
+    } else {
+        camera_.orbit(-step.x() * orbit_step, step.y() * orbit_step);
+    }
+    moved();
+}
+
+void MachinePicture::mouseReleaseEvent(QMouseEvent* event)
+{
+    if (!dragging_ && event->button() == Qt::LeftButton) {
+        if (const auto motion = pick(event->position())) {
+            Q_EMIT picked(*motion);
+        }
+    }
+    dragging_ = false;
+}
+
+void MachinePicture::wheelEvent(QWheelEvent* event)
+{
+    camera_.zoom(std::pow(1.0015, event->angleDelta().y()), event->position(), size());
+    moved();
+}
+
+void MachinePicture::keyPressEvent(QKeyEvent* event)
+{
+    const bool shift = event->modifiers().testFlag(Qt::ShiftModifier);
+    const auto turn = [&](double x, double y) {
+        if (shift) {
+            camera_.pan(x * 24, y * 24);
+        } else {
+            camera_.orbit(-x * 0.06, y * 0.06);
+        }
+        moved();
+    };
+    switch (event->key()) {
+    case Qt::Key_Left: turn(-1, 0); return;
+    case Qt::Key_Right: turn(1, 0); return;
+    case Qt::Key_Up: turn(0, -1); return;
+    case Qt::Key_Down: turn(0, 1); return;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal:
+        camera_.zoom(1.2, rect().center(), size());
+        moved();
+        return;
+    case Qt::Key_Minus:
+        camera_.zoom(1 / 1.2, rect().center(), size());
+        moved();
+        return;
+    case Qt::Key_F: fit_machine(); return;
+    default: QWidget::keyPressEvent(event);
+    }
+}
+
+void MachinePicture::resizeEvent(QResizeEvent* event)
+{
+    // The same length of machine stays in sight.
+    if (event->oldSize().isValid() && event->oldSize().height() > 50) {
+        const double before = std::min(event->oldSize().width(), event->oldSize().height());
+        camera_.set_scale(camera_.scale() * std::min(width(), height()) / before);
+    } else if (results_) {
+        fit_machine();
+    }
+}
+
+} // namespace wexilum::app

@@ -1,0 +1,155 @@
+// The machine in three dimensions: bodies, tool, stock and path. Draws with a context and framebuffer of its own, so that it also works
+// inside ordinary widgets and, without OpenGL, falls back to a wire picture that says why.
+#pragma once
+
+#include "app/models/camera.hpp"
+#include "app/models/solid.hpp"
+#include "app/models/workspace.hpp"
+#include "app/theme/tokens.hpp"
+
+#include <QImage>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QTimer>
+#include <QWidget>
+
+#include <memory>
+
+class QOffscreenSurface;
+class QOpenGLContext;
+class QOpenGLFramebufferObject;
+class QOpenGLShaderProgram;
+
+namespace wexilum::app {
+
+enum class PathColouring { state, operation, deviation };
+enum class Riding { machine, part };
+
+/// What OpenGL has to be asked for before the application object is made.
+void prepare_graphics();
+
+class MachinePicture final : public QWidget, protected QOpenGLFunctions_3_3_Core {
+    Q_OBJECT
+public:
+    explicit MachinePicture(QWidget* parent = nullptr);
+    ~MachinePicture() override;
+    MachinePicture(const MachinePicture&) = delete;
+    MachinePicture& operator=(const MachinePicture&) = delete;
+
+    /// Machine and path of a job; null clears the picture. The camera stays where the machine is the same.
+    void set_results(std::shared_ptr<const JobResults> results);
+    /// Where the joints stand, and with which tool (0: none). Precondition: results are set.
+    void set_stand(const Readings& readings, std::uint32_t tool, double tool_length);
+    /// The motion that is looked at; nothing for none.
+    void set_motion(std::optional<std::size_t> motion);
+    void set_colouring(PathColouring colouring);
+    void set_riding(Riding riding);
+    void set_caption(const QString& caption);
+    [[nodiscard]] Riding riding() const { return riding_; }
+
+    [[nodiscard]] const Camera& camera() const { return camera_; }
+    void look(Camera::View view);
+    void fit_machine();
+    void fit_path();
+    /// Where a point of the part's frame is in the widget, in pixels.
+    [[nodiscard]] QPointF place_of(const Vec3& in_part) const;
+    /// The motion whose way passes nearest to a place, within a few pixels; in front of others where several do.
+    [[nodiscard]] std::optional<std::size_t> pick(const QPointF& place) const;
+    [[nodiscard]] bool has_graphics() const { return context_ != nullptr; }
+    /// Renders one frame as it is painted; with `moving` as while the camera is dragged.
+    [[nodiscard]] QImage frame(bool moving);
+
+Q_SIGNALS:
+    void picked(std::size_t motion);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    enum class Carrier { base, joint, part, tool };
+    struct Part {
+        Solid solid;
+        Carrier carrier = Carrier::base;
+        int joint = -1;
+        Frame frame = Frame::Identity();
+        Rgb colour = 0;
+        int first_triangle = 0; ///< of the corners in the buffer
+        int first_edge = 0;
+    };
+    struct Chunk {
+        int first = 0; ///< point
+        int count = 0;
+        int thin_first = 0;
+        int thin_count = 0;
+        Vec3 low = Vec3::Zero();
+        Vec3 high = Vec3::Zero();
+    };
+
+    void build_parts();
+    void build_chunks();
+    void renew_status();
+    [[nodiscard]] Frame place_of_part(const Part& part) const;
+    [[nodiscard]] Frame part_frame() const; ///< the part's, in the world as the camera sees it
+    [[nodiscard]] Frame ride() const;
+    [[nodiscard]] std::vector<Rgb> palette() const;
+    [[nodiscard]] bool is_beyond(int joint) const;
+    void moved(); ///< the picture changes quickly: thin until it rests
+
+    bool start_graphics();
+    void upload();
+    void draw_background();
+    void draw_path(bool thin, const QSize& size);
+    void draw_over(const Eigen::Matrix4f& matrix, const QSize& size);
+    void draw_chosen(const Eigen::Matrix4f& matrix, const QSize& size);
+    void draw_parts();
+    void paint_wires(QPainter& painter);
+    void paint_notes(QPainter& painter);
+
+    std::shared_ptr<const JobResults> results_;
+    std::vector<Part> parts_;
+    std::vector<Chunk> chunks_;
+    std::vector<std::uint8_t> status_; ///< by point
+    std::vector<std::uint32_t> over_;  ///< points whose segment is drawn over, thicker
+    std::vector<std::uint32_t> thin_;  ///< points of the thinned path
+    std::optional<Readings> readings_;
+    std::vector<Frame> joints_; ///< where each has brought its body
+    std::uint32_t tool_ = 0;
+    double tool_length_ = 0;
+    std::optional<std::size_t> motion_;
+    PathColouring colouring_ = PathColouring::state;
+    Riding riding_ = Riding::machine;
+    Camera camera_;
+    QString caption_;
+    QString machine_name_;
+    QPointF pressed_;
+    QPointF last_;
+    bool dragging_ = false;
+    bool moving_ = false;
+    QTimer rest_;
+
+    QString why_no_graphics_;
+    std::unique_ptr<QOpenGLContext> context_;
+    std::unique_ptr<QOffscreenSurface> surface_;
+    std::unique_ptr<QOpenGLFramebufferObject> target_;
+    std::unique_ptr<QOpenGLFramebufferObject> cached_;
+    std::unique_ptr<QOpenGLShaderProgram> body_program_;
+    std::unique_ptr<QOpenGLShaderProgram> path_program_;
+    GLuint arrays_[5]{}; ///< triangles, edges, path, thin path, drawn over
+    GLuint buffers_[8]{};
+    bool upload_parts_ = true;
+    bool upload_path_ = true;
+    bool upload_status_ = true;
+    struct Cache {
+        Eigen::Matrix4f matrix = Eigen::Matrix4f::Zero();
+        QSize size;
+        bool thin = false;
+        bool valid = false;
+    } cache_;
+};
+
+} // namespace wexilum::app

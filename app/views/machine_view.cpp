@@ -1,0 +1,339 @@
+#include "app/views/machine_view.hpp"
+
+#include "app/models/stations.hpp"
+#include "app/theme/theme.hpp"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QSignalBlocker>
+#include <QVBoxLayout>
+
+#include <cmath>
+
+namespace wexilum::app {
+namespace {
+
+constexpr int tick_ms = 40;
+constexpr std::array<int, 5> speeds{5, 25, 100, 500, 5000}; // records a second
+
+QComboBox* choice(const QString& name, const QStringList& items, const QString& tip)
+{
+    auto* box = new QComboBox;
+    box->addItems(items);
+    box->setAccessibleName(name);
+    box->setToolTip(tip);
+    return box;
+}
+
+QPushButton* button(const QString& text, const QString& name, const QString& tip)
+{
+    auto* out = new QPushButton(text);
+    out->setObjectName(name);
+    out->setAccessibleName(text);
+    out->setToolTip(tip);
+    return out;
+}
+
+} // namespace
+
+MachineView::MachineView(Workspace& workspace, Selection& selection, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), selection_(selection), picture_(new MachinePicture), band_(new ErrorBand),
+      axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
+      back_(button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
+{
+    setObjectName(QStringLiteral("machine-view"));
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(build_bar());
+    column->addWidget(band_);
+    column->addWidget(picture_, 1);
+    column->addWidget(build_play());
+    set_surface(*axes_box_, "paper");
+    axes_grid_->setContentsMargins(14, 8, 14, 8);
+    axes_grid_->setHorizontalSpacing(26);
+    axes_grid_->setVerticalSpacing(3);
+    column->addWidget(axes_box_);
+    timer_.setInterval(tick_ms);
+    connect(&timer_, &QTimer::timeout, this, &MachineView::tick);
+    connect(back_, &QPushButton::clicked, this, &MachineView::follow);
+    connect(picture_, &MachinePicture::picked, this, [this](std::size_t motion) {
+        const auto& results = workspace_.results();
+        if (results && results->replayed) {
+            selection_.select_line(results->replayed->track.motions()[motion].block - 1);
+        }
+    });
+    connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
+    connect(&selection, &Selection::line_changed, this, &MachineView::follow);
+    for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed}) {
+        connect(&workspace, signal, this, &MachineView::renew);
+    }
+    renew();
+}
+
+QWidget* MachineView::build_bar()
+{
+    auto* bar = new QWidget;
+    set_surface(*bar, "bar");
+    auto* row = new QHBoxLayout(bar);
+    row->setContentsMargins(10, 5, 10, 5);
+    row->setSpacing(8);
+    auto* colouring = choice(tr("what the path's colour tells"), {tr("Path by state"), tr("Path by operation"), tr("Path by deviation")},
+                             tr("What the colour of the path tells"));
+    colouring->setObjectName(QStringLiteral("colouring"));
+    auto* view = choice(
+        tr("fixed view"),
+        {tr("From the corner"), tr("From the front"), tr("From behind"), tr("From the right"), tr("From the left"), tr("From above")},
+        tr("Fixed views; drag in the picture to turn it, with Shift or the right button to move it"));
+    view->setObjectName(QStringLiteral("fixed-view"));
+    auto* riding = choice(tr("camera"), {tr("Camera on the machine"), tr("Camera on the part")}, tr("What stands still while axes move"));
+    riding->setObjectName(QStringLiteral("riding"));
+    auto* whole = button(tr("Machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
+    auto* path = button(tr("Path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
+    auto* zoom = new QLabel(tr("Zoom to"));
+    zoom->setProperty("role", "soft");
+    row->addWidget(colouring);
+    row->addWidget(view);
+    row->addWidget(riding);
+    row->addStretch(1);
+    row->addWidget(zoom);
+    row->addWidget(whole);
+    row->addWidget(path);
+    connect(colouring, &QComboBox::currentIndexChanged, this,
+            [this](int index) { picture_->set_colouring(static_cast<PathColouring>(index)); });
+    connect(view, &QComboBox::activated, this, [this](int index) { picture_->look(static_cast<Camera::View>(index)); });
+    connect(riding, &QComboBox::currentIndexChanged, this, [this](int index) { picture_->set_riding(static_cast<Riding>(index)); });
+    connect(whole, &QPushButton::clicked, picture_, &MachinePicture::fit_machine);
+    connect(path, &QPushButton::clicked, picture_, &MachinePicture::fit_path);
+    return bar;
+}
+
+QWidget* MachineView::build_play()
+{
+    auto* bar = new QWidget;
+    set_surface(*bar, "head");
+    auto* row = new QHBoxLayout(bar);
+    row->setContentsMargins(10, 4, 10, 4);
+    row->setSpacing(8);
+    auto* before = button(tr("Step back"), QStringLiteral("step-back"), tr("To the record before"));
+    play_ = button(tr("Play"), QStringLiteral("play"), tr("Through the job, record by record"));
+    play_->setCheckable(true);
+    auto* after = button(tr("Step"), QStringLiteral("step"), tr("To the next record"));
+    auto* finding = button(tr("To next finding"), QStringLiteral("to-finding"), tr("Plays on to the next block with a finding"));
+    QStringList names;
+    for (const int speed : speeds) {
+        names.push_back(tr("%1 records/s").arg(speed));
+    }
+    speed_ = choice(tr("speed of playing"), names, tr("Speed of playing"));
+    speed_->setObjectName(QStringLiteral("speed"));
+    speed_->setCurrentIndex(1);
+    position_ = new QSlider(Qt::Horizontal);
+    position_->setObjectName(QStringLiteral("position"));
+    position_->setAccessibleName(tr("place in the job, by record"));
+    position_->setMinimumWidth(80);
+    for (QWidget* widget : std::initializer_list<QWidget*>{before, play_, after, finding, speed_}) {
+        row->addWidget(widget);
+    }
+    row->addWidget(position_, 1);
+    row->addWidget(stands_);
+    row->addWidget(back_);
+    stands_->setProperty("role", "soft");
+    connect(before, &QPushButton::clicked, this, [this] { step(-1); });
+    connect(after, &QPushButton::clicked, this, [this] { step(1); });
+    connect(play_, &QPushButton::toggled, this, &MachineView::play);
+    connect(finding, &QPushButton::clicked, this, &MachineView::run_to_finding);
+    connect(position_, &QSlider::valueChanged, this, [this](int value) { selection_.select_record(std::uint32_t(value)); });
+    return bar;
+}
+
+void MachineView::hideEvent(QHideEvent* event)
+{
+    play_->setChecked(false);
+    QWidget::hideEvent(event);
+}
+
+void MachineView::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    arrange_axes();
+}
+
+void MachineView::renew()
+{
+    const auto& results = workspace_.results();
+    std::optional<Error> error;
+    if (workspace_.error() && station_of_file(workspace_.error()->place.file) == Station::machine) {
+        error = workspace_.error();
+    }
+    band_->show_error(error, results ? tr("The picture shows the last good machine.") : QString());
+    picture_->set_results(results);
+    const std::size_t count = results ? results->assembly().machine.joints.size() : 0;
+    while (axes_.size() > count) {
+        delete axes_.back();
+        axes_.pop_back();
+    }
+    while (axes_.size() < count) {
+        const std::size_t joint = axes_.size();
+        axes_.push_back(new AxisRow(axes_box_));
+        connect(axes_.back(), &AxisRow::jogged, this, [this, joint](double reading) { jog(joint, reading); });
+    }
+    arrange_axes();
+    {
+        const QSignalBlocker quiet(position_);
+        position_->setRange(0, results ? std::max(0, int(results->posted->records.size()) - 1) : 0);
+        position_->setPageStep(std::max(1, position_->maximum() / 50));
+    }
+    follow();
+}
+
+/// In as many columns as fit.
+void MachineView::arrange_axes()
+{
+    const int columns = width() > 900 ? 2 : 1;
+    for (std::size_t i = 0; i < axes_.size(); ++i) {
+        const int rows = (int(axes_.size()) + columns - 1) / columns;
+        axes_grid_->addWidget(axes_[i], int(i) % rows, int(i) / rows);
+        axes_[i]->setVisible(true);
+    }
+}
+
+void MachineView::follow()
+{
+    jogged_ = false;
+    const auto& results = workspace_.results();
+    if (!results) {
+        stand_.reset();
+        show_stand();
+        return;
+    }
+    if (const auto motion = selection_.motion()) {
+        const ReplayTrack& track = results->replayed->track;
+        stand_ = track.readings(*motion);
+        tool_ = track.motions()[*motion].tool;
+        tool_length_ = track.tool_length(*motion);
+    } else {
+        stand_ = results->assembly().machine.home();
+        tool_ = 0;
+        tool_length_ = 0;
+    }
+    picture_->set_motion(selection_.motion());
+    if (selection_.record() != Selection::none) {
+        const QSignalBlocker quiet(position_);
+        position_->setValue(int(selection_.record()));
+    }
+    show_stand();
+}
+
+void MachineView::show_stand()
+{
+    const auto& results = workspace_.results();
+    back_->setVisible(jogged_);
+    if (!results || !stand_) {
+        stands_->clear();
+        picture_->set_caption({});
+        return;
+    }
+    const Machine& machine = results->assembly().machine;
+    for (std::size_t i = 0; i < axes_.size(); ++i) {
+        AxisShow show{(*stand_)[Eigen::Index(i)], machine.joints[i].travel, std::nullopt};
+        if (results->replayed) {
+            show.used = Travel{results->replayed->track.lowest(i), results->replayed->track.highest(i)};
+        }
+        axes_[i]->set_axis(machine.joints[i], show);
+    }
+    picture_->set_stand(*stand_, tool_, tool_length_);
+    stands_->setText(jogged_ ? tr("jogged by hand") : QString());
+    QString caption = selection_.record() == Selection::none
+                          ? tr("no record")
+                          : tr("record %1 of %2").arg(grouped(selection_.record() + 1), grouped(results->posted->records.size()));
+    if (selection_.line() != Selection::none) {
+        caption += tr(" · line %1").arg(grouped(selection_.line() + 1));
+    }
+    if (tool_ != 0) {
+        const Tool* tool = results->assembly().setup.find_tool(tool_);
+        caption += tr(" · tool %1 %2").arg(tool_).arg(tool != nullptr ? QString::fromStdString(tool->name) : QString());
+    }
+    picture_->set_caption(caption);
+}
+
+void MachineView::jog(std::size_t joint, double reading)
+{
+    if (!stand_) {
+        return;
+    }
+    play_->setChecked(false);
+    jogged_ = true;
+    (*stand_)[Eigen::Index(joint)] = reading;
+    show_stand();
+}
+
+// --- playing --------------------------------------------------------------------------------------------------------
+
+void MachineView::play(bool on)
+{
+    play_->setChecked(on);
+    play_->setText(on ? tr("Pause") : tr("Play"));
+    due_ = 0;
+    if (on) {
+        timer_.start();
+    } else {
+        timer_.stop();
+        until_ = Selection::none;
+    }
+}
+
+void MachineView::step(int records)
+{
+    const auto& results = workspace_.results();
+    if (!results || results->posted->records.size() == 0) {
+        return;
+    }
+    const std::int64_t last = std::int64_t(results->posted->records.size()) - 1;
+    const std::int64_t now = selection_.record() == Selection::none ? (records > 0 ? -1 : 0) : std::int64_t(selection_.record());
+    const std::int64_t next = std::clamp<std::int64_t>(now + records, 0, last);
+    if (next == now) {
+        play_->setChecked(false);
+        return;
+    }
+    selection_.select_record(std::uint32_t(next));
+}
+
+void MachineView::tick()
+{
+    due_ += speeds[std::size_t(speed_->currentIndex())] * tick_ms / 1000.0;
+    const int records = int(due_);
+    if (records == 0) {
+        return;
+    }
+    due_ -= records;
+    step(records);
+    if (until_ != Selection::none && selection_.line() >= until_) {
+        const std::uint32_t line = until_;
+        play_->setChecked(false);
+        selection_.select_line(line);
+    }
+}
+
+void MachineView::run_to_finding()
+{
+    const std::uint32_t here = selection_.line() == Selection::none ? 0 : selection_.line();
+    std::uint32_t next = Selection::none;
+    for (const FoundAt& found : workspace_.findings()) {
+        for (const std::uint32_t line : {found.finding.code.line, found.finding.worst_code.line}) {
+            if (line != 0 && line - 1 > here) {
+                next = std::min(next, line - 1);
+            }
+        }
+    }
+    if (next == Selection::none) {
+        Q_EMIT told(tr("No finding behind this block."));
+        return;
+    }
+    until_ = next;
+    const std::uint32_t until = until_;
+    play(true);
+    until_ = until;
+}
+
+} // namespace wexilum::app

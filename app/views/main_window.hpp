@@ -1,0 +1,112 @@
+// The window: run strip, shelf, the chosen station's view, trace and findings.
+#pragma once
+
+#include "app/models/setup_models.hpp"
+#include "app/views/code_view.hpp"
+#include "app/views/file_view.hpp"
+#include "app/views/findings_drawer.hpp"
+#include "app/views/machine_view.hpp"
+#include "app/views/palette.hpp"
+#include "app/views/replay_view.hpp"
+#include "app/views/run_strip.hpp"
+#include "app/views/setup_view.hpp"
+#include "app/views/shelf.hpp"
+#include "app/views/toolpath_view.hpp"
+#include "app/views/trace_pane.hpp"
+
+#include <QMainWindow>
+#include <QSplitter>
+#include <QStackedWidget>
+
+class QProgressBar;
+
+namespace wexilum::app {
+
+class MainWindow final : public QMainWindow {
+    Q_OBJECT
+public:
+    /// `remember`: sizes, theme and recent projects are read from the settings and kept there.
+    explicit MainWindow(bool remember, QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    /// Opens a project; what is wrong with it is told in the window.
+    bool open(const QString& folder);
+    void show_station(Station station);
+    [[nodiscard]] Station station() const { return station_; }
+    void set_dark(bool dark);
+    void open_palette();
+    /// Shows a file of the project: its own view where there is one, otherwise its text.
+    void show_file(const QString& path);
+    void tell(const QString& message);
+
+    [[nodiscard]] Workspace& workspace() { return workspace_; }
+    [[nodiscard]] Selection& selection() { return selection_; }
+    [[nodiscard]] CodeView& code() { return *code_; }
+    [[nodiscard]] MachineView& machine() { return *machine_; }
+    [[nodiscard]] ReplayView& replay() { return *replay_; }
+    [[nodiscard]] SetupView& setup() { return *setup_; }
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+
+private:
+    void build();
+    void build_menus();
+    void build_corner();
+    QAction* add(QMenu* menu, const QString& name, const QKeySequence& keys, std::function<void()> run);
+    void connect_views();
+    void renew_trace();
+    void renew_title();
+    void renew_undo();
+    void renew_progress();
+    void renew_recent();
+    void open_by_dialog();
+    bool save_all();
+    void save_code();
+    void jump(const FoundAt& found);
+    void drop(const QString& path);
+    [[nodiscard]] std::vector<Command> commands() const;
+    [[nodiscard]] std::vector<Command> commands_for(const QString& typed);
+    void read_settings();
+    void write_settings() const;
+
+    bool remember_;
+    Workspace workspace_;
+    Selection selection_;
+    SetupEditor setup_editor_;
+    Station station_ = Station::code;
+    RunStrip* strip_;
+    Shelf* shelf_;
+    QStackedWidget* stack_;
+    ToolpathView* toolpath_;
+    MachineView* machine_;
+    SetupView* setup_;
+    FileView* file_;
+    CodeView* code_;
+    ReplayView* replay_;
+    TracePane* trace_;
+    FindingsDrawer* findings_;
+    QSplitter* across_;
+    QSplitter* down_;
+    ErrorBand* band_;
+    QMenuBar* menus_;
+    QLabel* message_;
+    QLabel* title_;
+    QLabel* doing_;
+    QProgressBar* progress_;
+    QPushButton* stop_;
+    QAction* undo_ = nullptr;
+    QAction* redo_ = nullptr;
+    QAction* save_ = nullptr;
+    QAction* dark_action_ = nullptr;
+    QAction* trace_action_ = nullptr;
+    QMenu* recent_menu_ = nullptr;
+    QStringList recent_;
+    QList<QAction*> actions_;
+    QTimer message_timer_;
+    QTimer progress_delay_;
+};
+
+} // namespace wexilum::app

@@ -1,0 +1,30 @@
+// The project's things, by kind: choose a job to run it, anything else to look at it.
+#pragma once
+
+#include "app/models/workspace.hpp"
+
+#include <QTreeWidget>
+
+namespace wexilum::app {
+
+class Shelf final : public QTreeWidget {
+    Q_OBJECT
+public:
+    explicit Shelf(Workspace& workspace, QWidget* parent = nullptr);
+    /// The item of a path from the project's folder; nullptr where there is none.
+    [[nodiscard]] QTreeWidgetItem* item_of(const QString& path) const;
+
+Q_SIGNALS:
+    void file_chosen(const QString& path); ///< anything but a job
+    void job_chosen(const QString& job);
+
+private:
+    void fill();
+    void mark();
+    void choose(QTreeWidgetItem* item);
+
+    Workspace& workspace_;
+    QStringList shown_;
+};
+
+} // namespace wexilum::app

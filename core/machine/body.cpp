@@ -1,0 +1,84 @@
+#include "core/machine/body.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+constexpr double unit_tolerance = 1e-6;
+
+Vec3 unit_vector(Fields& fields, const char* key, const Vec3& otherwise, bool required)
+{
+    std::vector<double> v;
+    if (!fields.numbers(key, v, 3, {-1.001, 1.001}, required)) {
+        return otherwise;
+    }
+    const Vec3 out(v[0], v[1], v[2]);
+    const double length = out.norm();
+    if (std::abs(length - 1) > unit_tolerance) {
+        fields.problem(*fields.here().find(key), fmt::format("\"{}\" has length {:.7f}, not 1", key, length),
+                       "give a unit vector with seven decimals or more");
+        return otherwise;
+    }
+    return out / length;
+}
+
+void read_round(Fields& outer, const char* key, const Node& node, const FileUnits& units, Body& body)
+{
+    Fields fields(node, std::string("the ") + key, outer.problems());
+    fields.number("diameter", body.bottom, json::positive, true);
+    body.top = body.bottom;
+    if (body.shape == Shape::cone) {
+        fields.number("top", body.top, json::not_negative, true);
+    }
+    fields.number("length", body.length, json::positive, true);
+    fields.finish();
+    body.bottom *= units.length;
+    body.top *= units.length;
+    body.length *= units.length;
+}
+
+} // namespace
+
+Frame read_frame(Fields& fields, const FileUnits& units, const std::string& what, bool directions_required)
+{
+    std::vector<double> v{0, 0, 0};
+    fields.numbers("point", v, 3, json::any_length, true);
+    const Vec3 z = unit_vector(fields, "z", Vec3::UnitZ(), directions_required);
+    const Vec3 x = unit_vector(fields, "x", Vec3::UnitX(), directions_required);
+    if (std::abs(x.dot(z)) > 1e-6) {
+        fields.problem(fields.here(), fmt::format("x and z of {} are not perpendicular", what), "correct one of them");
+        return Frame::Identity();
+    }
+    return frame_from(Vec3(v[0], v[1], v[2]) * units.length, x, z);
+}
+
+void read_shape(Fields& fields, const FileUnits& units, Body& body)
+{
+    int shapes = 0;
+    std::vector<double> size;
+    if (fields.numbers("box", size, 3, json::positive)) {
+        body.shape = Shape::box;
+        body.size = Vec3(size[0], size[1], size[2]) * units.length;
+    }
+    shapes += fields.has("box") ? 1 : 0;
+    for (const auto& [key, shape] : {std::pair{"cylinder", Shape::cylinder}, std::pair{"cone", Shape::cone}}) {
+        if (const Node* node = fields.node(key, Kind::object)) {
+            body.shape = shape;
+            read_round(fields, key, *node, units, body);
+        }
+        shapes += fields.has(key) ? 1 : 0;
+    }
+    if (shapes != 1) {
+        fields.problem(fields.here(), fmt::format("the body has {} shapes", shapes), "give it one of: box, cylinder, cone");
+    }
+    body.frame = read_frame(fields, units, "the body", false);
+}
+
+} // namespace wexilum

@@ -1,0 +1,89 @@
+#include "core/project/job_run.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+
+Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
+                                                  Scratch& scratch, const Clock& clock, RunWatch* watch)
+{
+    const double begin = clock.seconds();
+    auto opened = open_job(files, folder, job);
+    if (!opened) {
+        return opened.error();
+    }
+    auto out = std::make_shared<PostedJob>();
+    out->assembly = std::move(*opened);
+    JobRecords records(files, folder, out->assembly.job);
+    NotedRecords noted(records, out->records);
+    auto posted = post(out->assembly, noted, scratch, out->code, 2, watch);
+    if (!posted) {
+        return posted.error();
+    }
+    out->run = std::move(*posted);
+    out->code.link(out->records);
+    out->toolpaths = records.files();
+    out->code_name = program_file_name(out->assembly);
+    out->seconds = clock.seconds() - begin;
+    return std::shared_ptr<const PostedJob>(std::move(out));
+}
+
+Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
+                                                          const std::string& name, std::string_view text, bool from_unknown,
+                                                          const Clock& clock, RunWatch* watch)
+{
+    const double begin = clock.seconds();
+    auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine), 0});
+    JobRecords records(files, folder, job.assembly.job);
+    TextSource source(text);
+    auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source}}, from_unknown, watch, &out->track);
+    if (!replayed) {
+        return replayed.error();
+    }
+    out->report = std::move(*replayed);
+    out->seconds = clock.seconds() - begin;
+    return std::shared_ptr<const ReplayedCode>(std::move(out));
+}
+
+std::optional<double> margin_of(const Joint& joint, double lowest, double highest)
+{
+    return joint.travel ? std::optional(std::min(lowest - joint.travel->low, joint.travel->high - highest)) : std::nullopt;
+}
+
+std::vector<PathState> path_states(const Assembly& a, const ReplayTrack& track)
+{
+    std::vector<PathState> out;
+    out.reserve(track.motions().size());
+    const InverseSolver& solver = *a.solver;
+    const bool poles = solver.rotary().size() == 2;
+    PoseFollower follower;
+    for (std::size_t i = 0; i < track.motions().size(); ++i) {
+        const ReplayTrack::Motion& motion = track.motions()[i];
+        const Readings readings = track.readings(i);
+        PathState state = motion.feed ? PathState::fits : PathState::rapid;
+        for (std::size_t j = 0; j < a.machine.joints.size() && motion.feed; ++j) {
+            const Joint& joint = a.machine.joints[j];
+            const auto margin = margin_of(joint, readings[Eigen::Index(j)], readings[Eigen::Index(j)]);
+            if (margin && *margin < low_margin_share * (joint.travel->high - joint.travel->low)) {
+                state = PathState::margin_low;
+            }
+        }
+        if (poles && motion.feed) {
+            const Vec3 axis = solver.kinematics().pose_and_levers(readings, 0, nullptr, &follower).axis;
+            if (axis.cross(solver.pole_axis()).norm() < marked_pole_angle) {
+                state = PathState::near_singular;
+            }
+        }
+        if (!inside_travel(a.machine, readings, 1e-6)) {
+            state = PathState::beyond_travel;
+        }
+        if (motion.feed && track.measure(motion.block).ratio() > 1) {
+            state = PathState::off_path;
+        }
+        out.push_back(state);
+    }
+    return out;
+}
+
+} // namespace wexilum

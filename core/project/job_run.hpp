@@ -1,0 +1,61 @@
+// One job run for somebody who looks at it: code, records, findings and what the replay did, all in memory.
+#pragma once
+
+#include "core/base/watch.hpp"
+#include "core/project/project.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/replay/replay_track.hpp"
+#include "core/run/code_store.hpp"
+#include "core/run/post_run.hpp"
+
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+/// A job that has been posted.
+struct PostedJob {
+    Assembly assembly; ///< without the toolpath
+    RecordIndex records;
+    std::vector<std::string> toolpaths; ///< names of the files that records' sources point into
+    CodeStore code;
+    std::string code_name; ///< file name with extension, no folder
+    RunSummary run;
+    double seconds = 0;
+};
+
+/// Code of a job that has been replayed.
+struct ReplayedCode {
+    std::string name; ///< of the code's file
+    ReplayReport report;
+    ReplayTrack track;
+    double seconds = 0;
+};
+
+/// Loads a job and posts it. The first Error met is the outcome; findings of the run are none. `watch` may be null.
+Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
+                                                  Scratch& scratch, const Clock& clock, RunWatch* watch = nullptr);
+
+/// Replays a text of code against the job's toolpath.
+Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
+                                                          const std::string& name, std::string_view text, bool from_unknown,
+                                                          const Clock& clock, RunWatch* watch = nullptr);
+
+/// How a motion of the machine stands to its limits.
+enum class PathState : std::uint8_t { rapid, fits, margin_low, near_singular, beyond_travel, off_path };
+inline constexpr std::size_t path_state_count = 6;
+
+/// A cut whose nearest end of travel is closer than this share of the travel has a low margin.
+inline constexpr double low_margin_share = 0.02;
+/// Nearer than this to a direction in which a rotary joint does nothing, the picture marks the path.
+inline constexpr double marked_pole_angle = 0.0175; // rad, 1 degree
+
+/// One state a motion; the worst where several hold.
+[[nodiscard]] std::vector<PathState> path_states(const Assembly& assembly, const ReplayTrack& track);
+
+/// The smallest distance of a joint's readings to an end of its travel over a whole track, negative where it is left; nothing without
+/// travel.
+[[nodiscard]] std::optional<double> margin_of(const Joint& joint, double lowest, double highest);
+
+} // namespace wexilum

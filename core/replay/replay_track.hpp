@@ -1,0 +1,80 @@
+// What a replay did, kept motion by motion: for whoever looks at it. The axis positions are those the code brings the machine to.
+#pragma once
+
+#include "core/replay/compare.hpp"
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+namespace wexilum {
+
+class ReplayTrack final : public ReplayObserver {
+public:
+    /// The machine must outlive the track's filling.
+    explicit ReplayTrack(const Machine& machine);
+
+    void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) override;
+    void measured(BlockNumber block, const Deviation& deviation, const Budget& budget) override;
+
+    // Motions, in order. Several may belong to one block (a cycle's).
+    struct Motion {
+        std::uint32_t block = 0; ///< from 1
+        std::uint32_t tool = 0;
+        bool feed = false;
+        std::uint32_t last_point = 0; ///< of the path below
+        float seconds = 0;            ///< at feed, as the control times it; rapid: the slowest axis
+    };
+    [[nodiscard]] const std::vector<Motion>& motions() const { return motions_; }
+    /// Where the joints are when a motion has ended.
+    [[nodiscard]] Readings readings(std::size_t motion) const;
+    [[nodiscard]] double tool_length(std::size_t motion) const { return lengths_[motion]; }
+    /// The last motion of the blocks up to this one (from 1); nothing before the first.
+    [[nodiscard]] std::optional<std::size_t> motion_at(std::uint32_t block) const;
+    [[nodiscard]] std::size_t joints() const { return joints_; }
+    /// Smallest and largest reading of a joint over all motions; home without any.
+    [[nodiscard]] double lowest(std::size_t joint) const { return low_[joint]; }
+    [[nodiscard]] double highest(std::size_t joint) const { return high_[joint]; }
+    /// The same over cuts alone; nothing where nothing is cut.
+    [[nodiscard]] const Readings& home() const { return home_; }
+
+    // The tip's way in the part's frame as points; a segment leads to each point from the one before, where it does not begin anew.
+    struct Point {
+        std::array<float, 3> at{};
+        std::uint32_t motion = 0;
+    };
+    [[nodiscard]] const std::vector<Point>& points() const { return points_; }
+    /// Whether no segment leads to the point: the first, and where a tool change moves the tip.
+    [[nodiscard]] bool begins(std::size_t point) const;
+
+    /// Deviations by block (from 1), as far as they were measured.
+    struct Measure {
+        float tip = -1;       ///< mm; negative: not measured
+        float axis = 0;       ///< rad
+        float tip_budget = 0; ///< of the worst
+        float axis_budget = 0;
+        [[nodiscard]] float ratio() const; ///< of the budget, the larger one; 0 where not measured
+    };
+    /// Nothing measured for blocks behind the last that was.
+    [[nodiscard]] Measure measure(std::uint32_t block) const { return block < measures_.size() ? measures_[block] : Measure{}; }
+    [[nodiscard]] std::size_t measured_blocks() const { return measures_.size(); }
+
+private:
+    void add_point(const Vec3& at, bool begins);
+
+    std::size_t joints_;
+    Readings home_;
+    std::vector<double> speeds_;
+    std::vector<bool> rotary_;
+    std::vector<Motion> motions_;
+    std::vector<double> readings_; ///< joints_ a motion
+    std::vector<float> lengths_;
+    std::vector<double> low_;
+    std::vector<double> high_;
+    std::vector<Point> points_;
+    std::vector<std::uint32_t> begins_; ///< points that no segment leads to, rising
+    std::vector<Measure> measures_;     ///< by block
+};
+
+} // namespace wexilum

@@ -1,0 +1,41 @@
+// The two passes of a run: reading, with the outline and the choice over the whole path, and writing. Private to core/run.
+#pragma once
+
+#include "core/run/native_events.hpp"
+#include "core/run/post_run.hpp"
+#include "core/toolpath/records_ahead.hpp"
+
+#include <memory>
+#include <optional>
+
+namespace wexilum {
+
+class RunPasses {
+public:
+    /// All must outlive the passes; `watch` may be null.
+    RunPasses(const Assembly& assembly, RecordSource& source, int threads, RunWatch* watch);
+    ~RunPasses();
+    RunPasses(const RunPasses&) = delete;
+    RunPasses& operator=(const RunPasses&) = delete;
+
+    Status read(Scratch& scratch);
+    /// Precondition: read() went well. With a probe it ends where the probe has seen its line.
+    Status write(CodeSink& sink, EventProbe* probe);
+    [[nodiscard]] RunSummary take() { return std::move(out_); }
+
+private:
+    [[nodiscard]] RecordSource& records() { return ahead_ ? static_cast<RecordSource&>(*ahead_) : agreed_; }
+    void report_leans();
+
+    const Assembly& a_;
+    AgreedRecords agreed_;
+    std::optional<RecordsAhead> ahead_;
+    int threads_;
+    RunWatch* watch_;
+    std::unique_ptr<Spool> record_spool_;
+    std::unique_ptr<Spool> step_spool_;
+    std::unique_ptr<Spool> decision_spool_;
+    RunSummary out_;
+};
+
+} // namespace wexilum

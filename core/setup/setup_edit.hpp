@@ -1,0 +1,38 @@
+// Edits of a setup's text, value by value. Each gives the bytes to replace; nothing is checked against the machine, reading does that.
+#pragma once
+
+#include "core/base/json_patch.hpp"
+#include "core/setup/setup.hpp"
+
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+/// An offset of a register: mm, or rad for a rotary joint. A register or joint that is not there yet is added.
+Result<json::Patch> set_offset(const json::Document& setup, const std::string& register_name, const std::string& joint, bool rotary,
+                               double value);
+
+/// The part's origin on its holder, mm.
+Result<json::Patch> set_part_point(const json::Document& setup, const Vec3& point);
+/// Turns the part: x and z as unit vectors.
+Result<json::Patch> set_part_directions(const json::Document& setup, const Vec3& x, const Vec3& z);
+
+enum class ToolField { number, name, shape, diameter, length, length_register };
+inline constexpr std::size_t tool_field_count = 6;
+/// The key of a field in the file, and in a table's header.
+[[nodiscard]] const char* key_of(ToolField field);
+
+/// A tool's value by its position in the table: lengths in mm. Without a value the key is taken away (diameter and length alone).
+Result<json::Patch> set_tool_number(const json::Document& setup, std::size_t tool, ToolField field, std::optional<double> value);
+Result<json::Patch> set_tool_text(const json::Document& setup, std::size_t tool, ToolField field, const std::string& value);
+Result<json::Patch> add_tool(const json::Document& setup, const Tool& tool);
+Result<json::Patch> remove_tool(const json::Document& setup, std::size_t tool);
+
+/// Reads tools from a table with a header of the keys of ToolField: number and name are needed, an empty diameter or length is none.
+/// Fields are parted by commas or semicolons, whichever the header has, and may stand in quotes. Lengths in mm.
+Result<std::vector<Tool>> read_tool_table(std::string_view text, const std::string& file_name);
+/// The whole "tools" array anew: tools of the table take the place of those with their number, the others stay, new ones follow.
+Result<json::Patch> merge_tools(const json::Document& setup, const std::vector<Tool>& tools);
+
+} // namespace wexilum

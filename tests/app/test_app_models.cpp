@@ -1,0 +1,258 @@
+// What the window rests on and needs no display for: colours, numbers as typed, words of a line, the camera, solids.
+#include "app/models/camera.hpp"
+#include "app/models/quantity.hpp"
+#include "app/models/selection.hpp"
+#include "app/models/solid.hpp"
+#include "app/theme/tokens.hpp"
+#include "core/base/units.hpp"
+
+#include <QtTest>
+
+#include <cmath>
+
+using namespace wexilum;
+using namespace wexilum::app;
+
+namespace {
+
+/// Contrast of two colours by WCAG 2.1.
+double luminance(Rgb rgb)
+{
+    double out = 0;
+    for (const auto& [shift, weight] : {std::pair{16, 0.2126}, {8, 0.7152}, {0, 0.0722}}) {
+        const double c = (rgb >> shift & 255) / 255.0;
+        out += weight * (c <= 0.03928 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4));
+    }
+    return out;
+}
+double contrast(Rgb a, Rgb b)
+{
+    const double la = luminance(a);
+    const double lb = luminance(b);
+    return (std::max(la, lb) + 0.05) / (std::min(la, lb) + 0.05);
+}
+
+} // namespace
+
+class TestAppModels : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void contrast_is_enough_data();
+    void contrast_is_enough();
+    void numbers_as_typed_data();
+    void numbers_as_typed();
+    void words_of_a_line_data();
+    void words_of_a_line();
+    void camera_by_hand();
+    void camera_agrees_with_its_matrix();
+    void zoom_keeps_the_place();
+    void solids_are_closed();
+};
+
+void TestAppModels::contrast_is_enough_data()
+{
+    QTest::addColumn<uint>("text");
+    QTest::addColumn<uint>("ground");
+    QCOMPARE(contrast(0x000000, 0xFFFFFF), 21.0); // the measure itself
+    for (const auto& [name, t] : {std::pair{"light", light_tokens}, std::pair{"dark", dark_tokens}}) {
+        std::vector<std::pair<QString, Rgb>> texts{{QStringLiteral("ink"), t.ink},
+                                                   {QStringLiteral("soft"), t.soft},
+                                                   {QStringLiteral("faint"), t.faint},
+                                                   {QStringLiteral("accent"), t.accent},
+                                                   {QStringLiteral("comment"), t.comment}};
+        for (std::size_t i = 0; i < state_count; ++i) {
+            texts.emplace_back(QLatin1String(word_of(static_cast<State>(i))), t.states[i]);
+        }
+        for (const auto& [text, ink] : texts) {
+            for (const auto& [ground, behind] : {std::pair{"paper", t.paper}, {"panel", t.panel}, {"sunk", t.sunk}, {"wash", t.wash}}) {
+                QTest::newRow(qPrintable(QStringLiteral("%1: %2 on %3").arg(QLatin1String(name), text, QLatin1String(ground))))
+                    << ink << behind;
+            }
+        }
+        QTest::newRow(qPrintable(QStringLiteral("%1: on fill").arg(QLatin1String(name)))) << t.on_fill << t.fill;
+    }
+}
+
+void TestAppModels::contrast_is_enough()
+{
+    QFETCH(const uint, text);
+    QFETCH(const uint, ground);
+    QVERIFY2(contrast(text, ground) >= 4.5, qPrintable(QString::number(contrast(text, ground))));
+}
+
+void TestAppModels::numbers_as_typed_data()
+{
+    QTest::addColumn<QString>("text");
+    QTest::addColumn<int>("measure");
+    QTest::addColumn<double>("wanted"); // 1e300: refused
+    const auto row = [](const char* text, Measure measure, double wanted) {
+        QTest::newRow(qPrintable(QStringLiteral("%1 as %2").arg(QString::fromUtf8(text)).arg(int(measure))))
+            << QString::fromUtf8(text) << int(measure) << wanted;
+    };
+    constexpr double no = 1e300;
+    row("12.5", Measure::length, 12.5);
+    row(" -12,5 mm ", Measure::length, -12.5);
+    row("2 in", Measure::length, 50.8);
+    row("1\"", Measure::length, 25.4);
+    row("1.5cm", Measure::length, 15);
+    row("1e3", Measure::length, 1000);
+    row(".5", Measure::length, 0.5);
+    row("90", Measure::angle, pi / 2);
+    row("-30°", Measure::angle, -pi / 6);
+    row("0.4 rad", Measure::angle, 0.4);
+    row("7", Measure::plain, 7);
+    row("", Measure::length, no);
+    row("abc", Measure::length, no);
+    row("1 2", Measure::length, no);
+    row("3 deg", Measure::length, no);
+    row("3 mm", Measure::angle, no);
+    row("7 mm", Measure::plain, no);
+    row("1e9", Measure::length, no);
+    row("nan", Measure::length, no);
+    row("--1", Measure::length, no);
+}
+
+void TestAppModels::numbers_as_typed()
+{
+    QFETCH(const QString, text);
+    QFETCH(const int, measure);
+    QFETCH(const double, wanted);
+    const auto got = quantity_of(text, static_cast<Measure>(measure));
+    QCOMPARE(got.has_value(), wanted < 1e299);
+    QVERIFY(!got || std::abs(*got - wanted) < 1e-12 * std::max(1.0, std::abs(wanted)));
+}
+
+void TestAppModels::words_of_a_line_data()
+{
+    QTest::addColumn<QString>("line");
+    QTest::addColumn<QString>("words");
+    QTest::newRow("plain") << QStringLiteral("N10 G1 X-1.5 Y2.") << QStringLiteral("N10|G1|X-1.5|Y2.");
+    QTest::newRow("close together") << QStringLiteral("N10G1X-1.5Y2.") << QStringLiteral("N10|G1|X-1.5|Y2.");
+    QTest::newRow("comment between") << QStringLiteral("T1 (END MILL) M6") << QStringLiteral("T1|M6");
+    QTest::newRow("comment alone") << QStringLiteral("(A B)") << QString();
+    QTest::newRow("comment without end") << QStringLiteral("G0 (X1") << QStringLiteral("G0");
+    QTest::newRow("tape mark") << QStringLiteral("%") << QString();
+    QTest::newRow("empty") << QString() << QString();
+}
+
+void TestAppModels::words_of_a_line()
+{
+    QFETCH(const QString, line);
+    const std::string text = line.toStdString();
+    QStringList words;
+    for (const WordSpan& span : words_of(text, '(', ')')) {
+        words.push_back(QString::fromStdString(text.substr(std::size_t(span.begin), std::size_t(span.length))));
+    }
+    QTEST(words.join(QLatin1Char('|')), "words");
+}
+
+void TestAppModels::camera_by_hand()
+{
+    const QSizeF size(800, 600);
+    Camera camera;
+    camera.set_scale(2);
+    camera.look(Camera::View::front); // X to the right, Z up, Y away
+    QVERIFY((camera.project(Vec3(10, 77, 20), size) - Vec3(420, 260, -77)).norm() < 1e-9);
+    camera.look(Camera::View::top); // X to the right, Y up
+    QVERIFY((camera.project(Vec3(10, 20, 77), size) - Vec3(420, 260, 77)).norm() < 1e-9);
+    camera.look(Camera::View::right); // Y to the right
+    QVERIFY((camera.project(Vec3(77, 10, 20), size) - Vec3(420, 260, 77)).norm() < 1e-9);
+    camera.look(Camera::View::back);
+    QVERIFY((camera.project(Vec3(10, 77, 20), size) - Vec3(380, 260, 77)).norm() < 1e-9);
+    // A box of 100 x 50 x 200, from the front: 200 high in 600 px is what bounds it, with a tenth left.
+    camera.look(Camera::View::front);
+    camera.fit(Vec3(0, 0, 0), Vec3(100, 50, 200), size);
+    QVERIFY(std::abs(camera.scale() - 0.9 * 600 / 200) < 1e-9);
+    QVERIFY((camera.project(Vec3(50, 25, 100), size).head<2>() - Eigen::Vector2d(400, 300)).norm() < 1e-9);
+    camera.pan(30, -10);
+    QVERIFY((camera.project(Vec3(50, 25, 100), size).head<2>() - Eigen::Vector2d(430, 290)).norm() < 1e-9);
+}
+
+void TestAppModels::camera_agrees_with_its_matrix()
+{
+    constexpr quint32 seed = 4;
+    qInfo("seed %u", seed);
+    QRandomGenerator random(seed);
+    const auto number = [&](double most) { return (random.generateDouble() * 2 - 1) * most; };
+    const QSizeF size(1000, 700);
+    for (int i = 0; i < 200; ++i) {
+        Camera camera;
+        camera.set_scale(0.1 + random.generateDouble());
+        camera.set_target(Vec3(number(300), number(300), number(300)));
+        camera.orbit(number(3), number(1.5));
+        QVERIFY(std::abs(camera.right().dot(camera.up())) < 1e-12 &&
+                std::abs(camera.right().cross(camera.up()).dot(camera.towards()) - 1) < 1e-12);
+        const Vec3 p(number(500), number(500), number(500));
+        const Vec3 seen = camera.project(p, size);
+        const Eigen::Vector4f clip = camera.matrix(size) * Eigen::Vector4f(float(p.x()), float(p.y()), float(p.z()), 1);
+        QVERIFY(std::abs((clip.x() + 1) / 2 * 1000 - seen.x()) < 0.05);
+        QVERIFY(std::abs((1 - clip.y()) / 2 * 700 - seen.y()) < 0.05);
+        QVERIFY(std::abs(clip.z() * float(-Camera::depth) - seen.z()) < 0.05);
+    }
+}
+
+void TestAppModels::zoom_keeps_the_place()
+{
+    const QSizeF size(640, 480);
+    Camera camera;
+    camera.look(Camera::View::corner);
+    const Vec3 point(40, -25, 60);
+    const Vec3 before = camera.project(point, size);
+    camera.zoom(1.7, QPointF(before.x(), before.y()), size);
+    QVERIFY((camera.project(point, size) - before).head<2>().norm() < 1e-9);
+    for (int i = 0; i < 400; ++i) {
+        camera.zoom(2, QPointF(0, 0), size);
+    }
+    QVERIFY(camera.scale() <= 1e4 && camera.target().allFinite());
+    camera.orbit(0, 100); // no further than straight down
+    QVERIFY((camera.towards() - Vec3::UnitZ()).norm() < 1e-12);
+}
+
+/// The volume that triangles enclose, by the divergence theorem: right only where they close and all look outwards.
+static double volume_of(const Solid& solid)
+{
+    double six = 0;
+    for (std::size_t i = 0; i < solid.triangles.size(); i += 3) {
+        const Eigen::Vector3d a = solid.triangles[i].at.cast<double>();
+        const Eigen::Vector3d b = solid.triangles[i + 1].at.cast<double>();
+        const Eigen::Vector3d c = solid.triangles[i + 2].at.cast<double>();
+        six += a.dot(b.cross(c));
+    }
+    return six / 6;
+}
+
+void TestAppModels::solids_are_closed()
+{
+    Body box;
+    box.size = Vec3(10, 20, 30);
+    QVERIFY(std::abs(volume_of(solid_of(box)) - 6000) < 1e-3);
+    // A prism of 48 sides in place of the circle: its area is n/2 r² sin(2 pi/n).
+    const double share = 24 * std::sin(2 * pi / 48);
+    Body cylinder;
+    cylinder.shape = Shape::cylinder;
+    cylinder.bottom = cylinder.top = 40;
+    cylinder.length = 15;
+    QVERIFY(std::abs(volume_of(solid_of(cylinder)) - share * 400 * 15) < 0.1);
+    Body cone = cylinder;
+    cone.shape = Shape::cone;
+    cone.top = 10;
+    QVERIFY(std::abs(volume_of(solid_of(cone)) - share * 15 / 3 * (400 + 20 * 5 + 25)) < 0.1);
+    for (const Body& body : {box, cylinder, cone}) {
+        for (const Solid::Corner& corner : solid_of(body).triangles) {
+            QVERIFY(std::abs(corner.normal.norm() - 1) < 1e-5);
+        }
+    }
+    Tool drill;
+    drill.shape = "drill";
+    drill.diameter = 8;
+    float lowest = 1e9F;
+    float highest = -1e9F;
+    for (const Solid::Corner& corner : solid_of(drill, 100).triangles) {
+        lowest = std::min(lowest, corner.at.z());
+        highest = std::max(highest, corner.at.z());
+    }
+    QVERIFY(lowest == 0 && highest == 100);
+}
+
+QTEST_APPLESS_MAIN(TestAppModels)
+#include "test_app_models.moc"
