@@ -10,7 +10,6 @@ namespace wexilum::app {
 StationButton::StationButton(Station station, QWidget* parent) : QAbstractButton(parent)
 {
     setCheckable(true);
-    setAutoExclusive(true);
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setMinimumWidth(120);
@@ -84,7 +83,13 @@ RunStrip::RunStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), wor
     renew();
 }
 
-void RunStrip::set_current(Station station) { buttons_[std::size_t(station)]->setChecked(true); }
+// Not an exclusive group of Qt's: its unchecked members leave the tab order.
+void RunStrip::set_current(Station station)
+{
+    for (std::size_t i = 0; i < station_count; ++i) {
+        buttons_[i]->setChecked(i == std::size_t(station));
+    }
+}
 
 void RunStrip::renew()
 {

@@ -53,7 +53,7 @@ MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, Findi
 {
     Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
     finding.source = place_of(files_, source_);
-    finding.code.line = emitter_.lines();
+    finding.code.line = emitter_.lines() + 1; // what is being written
     findings_.add(std::move(finding), subject, record_, gap);
 }
 
@@ -318,7 +318,7 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, const W
     if (time.limited) {
         const std::string& id = assembly_.machine.joints[time.joint.value].id;
         const double slower = time.seconds / seconds;
-        if (!findings_.absorb("feed-limited", id, record_, 1, slower, source_.line.value, emitter_.lines())) {
+        if (!findings_.absorb("feed-limited", id, record_, 1, slower, source_.line.value, emitter_.lines() + 1)) {
             report(Severity::remark, "feed-limited", id,
                    fmt::format("{} is too slow for the asked feed: {:.1f} times slower here", id, slower),
                    "nothing has to be done; a lower feed or a faster joint would even it out", slower);
@@ -447,7 +447,7 @@ void MotionWriter::report_many_blocks(const SheetWay& way, double length)
     const bool first = std::abs(way.to[0] - way.from[0]) >= std::abs(way.to[1] - way.from[1]);
     const std::size_t rotary = first ? 0 : 1;
     const std::string& joint = assembly_.machine.joints[solver_.rotary()[rotary].value].id;
-    if (!findings_.absorb("many-blocks", joint, record_, 1, count, source_.line.value, emitter_.lines())) {
+    if (!findings_.absorb("many-blocks", joint, record_, 1, count, source_.line.value, emitter_.lines() + 1)) {
         report(Severity::remark, "many-blocks", joint,
                fmt::format("{:.0f} blocks for one move: {} turns {:.3f} deg while the tool goes {:.3f} mm", count, joint,
                            std::abs(to_deg(way.to[rotary] - way.from[rotary])), length),

@@ -80,7 +80,7 @@ public:
     void moved_to(std::size_t joint, double reading);
     void check_travel(const Readings& readings);
     void lost_place() { emitter_.forget_all(); }
-    /// Adds a finding at the record and block at hand.
+    /// Adds a finding at the record at hand and the block that comes next.
     void report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure, double worst,
                 std::size_t gap = 1);
     /// Slots for mode and value of a feed; remembers the mode.

@@ -433,20 +433,20 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
         if (inside) {
             way.insert(way.begin(), {pole, false});
         }
-        note_excursion(way);
-        motion_.feed({pole, up, std::nullopt}, {0, arrive, arrive}, feed_);
-        motion_.turn_standing(up, arrive, depart, feed_);
-        motion_.feed({up, pole, std::nullopt}, {0, depart, depart}, feed_);
         motion_.report(Severity::remark, "pole-turn", joint,
                        fmt::format("at the pole the tool is lifted {:.3f} mm, {} turns {:.3f} deg, and the tool comes back", lift, joint,
                                    to_deg(turn)),
                        "nothing has to be done; a lean in the operation's \"pole\" would avoid the turn", turn);
+        note_excursion(way);
+        motion_.feed({pole, up, std::nullopt}, {0, arrive, arrive}, feed_);
+        motion_.turn_standing(up, arrive, depart, feed_);
+        motion_.feed({up, pole, std::nullopt}, {0, depart, depart}, feed_);
         return;
     }
-    motion_.turn_standing(pole, arrive, depart, feed_);
     motion_.report(Severity::remark, "pole-turn", joint,
                    fmt::format("at the pole the tool stands while {} turns {:.3f} deg", joint, to_deg(turn)),
                    "if the tool must not stand on the work, give the operation's \"pole\" a \"lift\" or a \"lean\"", turn);
+    motion_.turn_standing(pole, arrive, depart, feed_);
 }
 
 void NativeEvents::note_excursion(const std::vector<std::pair<Pose, bool>>& rapid_or_feed)
@@ -463,15 +463,15 @@ void NativeEvents::reorient(const Pose& pose, const Turns& depart)
 {
     const double clearance = settings().reorient_clearance.value_or(0);
     const Pose up{pose.tip + pose.axis * clearance, pose.axis};
-    note_excursion({{up, false}, {up, true}, {pose, false}});
-    motion_.feed({pose, up, std::nullopt}, {0, planned_, planned_}, feed_);
-    motion_.rapid(up, depart);
-    motion_.feed({up, pose, std::nullopt}, {0, depart, depart}, feed_);
     const double turn = std::abs(depart[0] - planned_[0]) + std::abs(depart[1] - planned_[1]);
     motion_.report(Severity::remark, "reoriented", "",
                    fmt::format("the tool is retracted and comes back with its rotary joints turned by {:.3f} deg, because travel would end",
                                to_deg(turn)),
                    "nothing has to be done; the place shows on the work if the machine does not come back exactly", turn, 0);
+    note_excursion({{up, false}, {up, true}, {pose, false}});
+    motion_.feed({pose, up, std::nullopt}, {0, planned_, planned_}, feed_);
+    motion_.rapid(up, depart);
+    motion_.feed({up, pose, std::nullopt}, {0, depart, depart}, feed_);
 }
 
 void NativeEvents::on(const record::CycleStart& r)

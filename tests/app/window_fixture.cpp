@@ -27,6 +27,9 @@ Desk::Desk(const QString& job, QSize size)
         qFatal("the window does not open");
     }
     window_->activateWindow();
+    if (!QTest::qWaitForWindowActive(window_.get())) {
+        qFatal("the window does not become active");
+    }
     window_->workspace().set_job(job);
     if (!ready()) {
         qFatal("the job does not come to an end");
@@ -68,12 +71,17 @@ bool Desk::ready()
     return done;
 }
 
-void Desk::click(const char* name) { QTest::mouseClick(&find<QWidget>(name), Qt::LeftButton); }
+void Desk::click(const char* name)
+{
+    QTest::mouseClick(&find<QWidget>(name), Qt::LeftButton);
+    QTest::qWait(30);
+}
 
 void Desk::click_station(Station station)
 {
     QTest::mouseClick(window_->findChild<QWidget*>(QStringLiteral("station-") + QLatin1String(station_keys()[std::size_t(station)])),
                       Qt::LeftButton);
+    QTest::qWait(30); // a view is laid out when it is first shown
 }
 
 void Desk::click_shelf(const QString& path)
@@ -99,12 +107,8 @@ void Desk::type(const char* field, const QString& text)
 void Desk::click_line(std::uint32_t line, int word)
 {
     CodeArea& area = window_->code().area();
-    if (area.rect_of(line).isEmpty()) {
-        QTest::keyClick(&area, Qt::Key_Home);
-        const int page = area.viewport()->height() / area.row_height();
-        for (std::uint32_t at = 0; area.rect_of(line).isEmpty() || area.rect_of(line).bottom() > area.viewport()->height(); at += page) {
-            QTest::keyClick(&area, Qt::Key_PageDown);
-        }
+    if (area.rect_of(line).isEmpty() || area.rect_of(line).bottom() > area.viewport()->height()) {
+        type("go-to", QString::number(line + 1));
     }
     const QRect place = area.rect_of(line, word);
     const QPoint at = word < 0 ? QPoint(area.viewport()->width() - 120, place.center().y()) : place.center();
@@ -118,9 +122,13 @@ void Desk::type_cell(QTableView& table, int row, int column, const QString& text
     QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, at);
     QTest::mouseDClick(table.viewport(), Qt::LeftButton, {}, at);
     QWidget* editor = QApplication::focusWidget();
+    if (qobject_cast<QLineEdit*>(editor) == nullptr) {
+        qFatal("no editor opens in row %d, column %d", row, column);
+    }
     QTest::keyClick(editor, Qt::Key_A, Qt::ControlModifier);
     QTest::keyClicks(editor, text);
     QTest::keyClick(editor, Qt::Key_Return);
+    QTest::qWait(30); // an editor hands over by the event loop
 }
 
 void Desk::click_cell(QTableView& table, int row, int column)
