@@ -1,7 +1,5 @@
 #include "app/models/documents.hpp"
 
-#include "core/base/json_document.hpp"
-
 #include <QUndoCommand>
 
 namespace wexilum::app {
@@ -19,7 +17,7 @@ public:
 private:
     void swap(const std::string& from, const std::string& to)
     {
-        std::string text = documents_.open_.at(path_).text;
+        std::string text = *documents_.open_.at(path_).text;
         text.replace(begin_, from.size(), to);
         documents_.set_text(path_, std::move(text));
     }
@@ -51,16 +49,22 @@ Result<Documents::Open*> Documents::opened(const QString& path)
         return text.error();
     }
     Open& open = open_[path];
-    open.text = *text;
-    open.on_disk = std::move(*text);
+    open.text = open.on_disk = std::make_shared<const std::string>(std::move(*text));
     open.stack = std::make_unique<QUndoStack>();
     return &open;
 }
 
-Result<std::string> Documents::text(const QString& path)
+Result<std::shared_ptr<const std::string>> Documents::text(const QString& path)
 {
+    using Text = Result<std::shared_ptr<const std::string>>;
     auto open = opened(path);
-    return open ? Result<std::string>((*open)->text) : Result<std::string>(open.error());
+    return open ? Text((*open)->text) : Text(open.error());
+}
+
+Result<json::Document> Documents::parsed(const QString& path)
+{
+    auto found = text(path);
+    return found ? json::Document::parse(**found, path.toStdString()) : Result<json::Document>(found.error());
 }
 
 Status Documents::replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label)
@@ -69,7 +73,7 @@ Status Documents::replace(const QString& path, std::size_t begin, std::size_t en
     if (!open) {
         return open.error();
     }
-    const std::string before = (*open)->text.substr(begin, end - begin);
+    const std::string before = (*open)->text->substr(begin, end - begin);
     if (before != by) {
         (*open)->stack->push(new Step(*this, path, begin, before, by, label));
     }
@@ -78,7 +82,7 @@ Status Documents::replace(const QString& path, std::size_t begin, std::size_t en
 
 void Documents::set_text(const QString& path, std::string text)
 {
-    open_.at(path).text = std::move(text);
+    open_.at(path).text = std::make_shared<const std::string>(std::move(text));
     Q_EMIT edited(path);
 }
 
@@ -91,14 +95,14 @@ QUndoStack* Documents::stack(const QString& path) const
 bool Documents::is_changed(const QString& path) const
 {
     const auto found = open_.find(path);
-    return found != open_.end() && found->second.text != found->second.on_disk;
+    return found != open_.end() && *found->second.text != *found->second.on_disk;
 }
 
 QStringList Documents::changed_paths() const
 {
     QStringList out;
     for (const auto& [path, open] : open_) {
-        if (open.text != open.on_disk) {
+        if (*open.text != *open.on_disk) {
             out.push_back(path);
         }
     }
@@ -114,7 +118,7 @@ Status Documents::save(const QString& path)
     RealFileSystem files;
     const auto set = files.begin_files(true);
     auto file = set->add(absolute(path));
-    Status status = file ? (*file)->write((*open)->text) : Status(file.error());
+    Status status = file ? (*file)->write(*(*open)->text) : Status(file.error());
     status = status ? set->commit() : status;
     if (status) {
         (*open)->on_disk = (*open)->text;
@@ -132,16 +136,17 @@ bool Documents::take_from_disk(const QString& path)
     const RealFileSystem files;
     auto text = files.read_all(absolute(path), json::max_bytes);
     Open& open = found->second;
-    if (!text || *text == open.on_disk) {
+    if (!text || *text == *open.on_disk) {
         return true;
     }
-    if (open.text != open.on_disk) {
-        open.on_disk = std::move(*text);
-        return open.text == open.on_disk;
+    const bool edited_here = *open.text != *open.on_disk;
+    open.on_disk = std::make_shared<const std::string>(std::move(*text));
+    if (edited_here) {
+        return *open.text == *open.on_disk;
     }
-    open.on_disk = *text;
     open.stack->clear();
-    set_text(path, std::move(*text));
+    open.text = open.on_disk;
+    Q_EMIT edited(path);
     return true;
 }
 
@@ -149,7 +154,7 @@ SnapshotFiles::Texts Documents::open_texts() const
 {
     SnapshotFiles::Texts out;
     for (const auto& [path, open] : open_) {
-        out[absolute(path)] = std::make_shared<const std::string>(open.text);
+        out[absolute(path)] = open.text;
     }
     return out;
 }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "app/models/snapshot_files.hpp"
+#include "core/base/json_document.hpp"
 
 #include <QHash>
 #include <QObject>
@@ -22,7 +23,9 @@ public:
     void set_folder(const QString& folder);
 
     /// The text of a file of the project, read from the disk where it is not open yet; an error where that can't be.
-    [[nodiscard]] Result<std::string> text(const QString& path);
+    [[nodiscard]] Result<std::shared_ptr<const std::string>> text(const QString& path);
+    /// The same, parsed.
+    [[nodiscard]] Result<json::Document> parsed(const QString& path);
     /// Replaces bytes [begin, end) of a file's text as one step that can be undone. `label` names the step ("offset X of register 1").
     Status replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label);
     /// The stack of a file that is open; nullptr otherwise.
@@ -45,8 +48,8 @@ Q_SIGNALS:
 private:
     class Step;
     struct Open {
-        std::string text;
-        std::string on_disk;
+        std::shared_ptr<const std::string> text;
+        std::shared_ptr<const std::string> on_disk;
         std::unique_ptr<QUndoStack> stack;
     };
     [[nodiscard]] std::string absolute(const QString& path) const;

@@ -30,8 +30,7 @@ void SetupEditor::read()
         setup_.reset();
     }
     if (!path_.isEmpty()) {
-        auto text = workspace_.documents().text(path_);
-        auto document = text ? json::Document::parse(std::move(*text), path_.toStdString()) : Result<json::Document>(text.error());
+        auto document = workspace_.documents().parsed(path_);
         auto setup = document ? read_setup(*document) : Result<Setup>(document.error());
         if (setup) {
             setup_ = std::move(*setup);
@@ -42,8 +41,7 @@ void SetupEditor::read()
 
 bool SetupEditor::edit(const QString& label, const std::function<Result<json::Patch>(const json::Document&)>& patch)
 {
-    auto text = workspace_.documents().text(path_);
-    auto document = text ? json::Document::parse(std::move(*text), path_.toStdString()) : Result<json::Document>(text.error());
+    auto document = workspace_.documents().parsed(path_);
     auto made = document ? patch(*document) : Result<json::Patch>(document.error());
     if (made) {
         // What can't be read afterwards is not taken: the table says why, and nothing has happened.

@@ -133,8 +133,9 @@ void FileView::renew()
         area_->set_lines(nullptr, '\0', '\0');
         return;
     }
-    if (!area_->lines() || area_->lines()->text() != *text) {
-        area_->set_lines(std::make_shared<const LineTable>(std::move(*text)), '\0', '\0');
+    if (!area_->lines() || shown_ != *text) {
+        shown_ = *text;
+        area_->set_lines(std::make_shared<const LineTable>(*shown_), '\0', '\0');
     }
     std::map<std::uint32_t, int> marks;
     if (error && error->place.line != 0) {

@@ -46,6 +46,7 @@ private:
     QLabel* name_;
     ErrorBand* band_;
     CodeArea* area_;
+    std::shared_ptr<const std::string> shown_;
 };
 
 } // namespace wexilum::app

@@ -12,6 +12,8 @@
 namespace wexilum::app {
 namespace {
 
+constexpr int kind_width = 178;
+
 /// A kind with its shape before it, in the colour of its state.
 class KindDelegate final : public QStyledItemDelegate {
 public:
@@ -169,10 +171,10 @@ void FindingsDrawer::tell_counts()
 void FindingsDrawer::fit_columns()
 {
     const int width = std::max(600, table_->viewport()->width());
-    table_->setColumnWidth(FindingsModel::kind, 156);
+    table_->setColumnWidth(FindingsModel::kind, kind_width);
     table_->setColumnWidth(FindingsModel::place, std::min(300, width / 5));
     const int cure = std::clamp(width * 3 / 10, 180, 560);
-    table_->setColumnWidth(FindingsModel::text, width - 156 - table_->columnWidth(FindingsModel::place) - cure);
+    table_->setColumnWidth(FindingsModel::text, width - kind_width - table_->columnWidth(FindingsModel::place) - cure);
 }
 
 void FindingsDrawer::resizeEvent(QResizeEvent* event)

@@ -67,7 +67,7 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, QWidget* pa
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
     connect(&selection, &Selection::line_changed, this, &MachineView::follow);
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed}) {
-        connect(&workspace, signal, this, &MachineView::renew);
+        connect(&workspace, signal, this, &MachineView::renew_in_sight);
     }
     renew();
 }
@@ -159,6 +159,23 @@ void MachineView::resizeEvent(QResizeEvent* event)
     arrange_axes();
 }
 
+void MachineView::renew_in_sight()
+{
+    due_to_renew_ = !isVisible();
+    if (isVisible()) {
+        renew();
+    }
+}
+
+void MachineView::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    if (due_to_renew_) {
+        due_to_renew_ = false;
+        renew();
+    }
+}
+
 void MachineView::renew()
 {
     const auto& results = workspace_.results();
@@ -168,6 +185,7 @@ void MachineView::renew()
     }
     band_->show_error(error, results ? tr("The picture shows the last good machine.") : QString());
     picture_->set_results(results);
+    shown_ = results;
     const std::size_t count = results ? results->assembly().machine.joints.size() : 0;
     while (axes_.size() > count) {
         delete axes_.back();
@@ -200,8 +218,11 @@ void MachineView::arrange_axes()
 
 void MachineView::follow()
 {
-    jogged_ = false;
     const auto& results = workspace_.results();
+    if (results != shown_) {
+        return; // another machine perhaps; renew() comes
+    }
+    jogged_ = false;
     if (!results) {
         stand_.reset();
         show_stand();
@@ -259,7 +280,7 @@ void MachineView::show_stand()
 
 void MachineView::jog(std::size_t joint, double reading)
 {
-    if (!stand_) {
+    if (!stand_ || shown_ != workspace_.results()) {
         return;
     }
     play_->setChecked(false);

@@ -32,13 +32,15 @@ Q_SIGNALS:
 
 protected:
     void hideEvent(QHideEvent* event) override;
+    void showEvent(QShowEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
 
 private:
     QWidget* build_bar();
     QWidget* build_play();
-    void renew();  ///< another machine, job or replay
-    void follow(); ///< the selection has moved
+    void renew_in_sight(); ///< renew(), once the view is in sight
+    void renew();          ///< another machine, job or replay
+    void follow();         ///< the selection has moved
     void show_stand();
     void jog(std::size_t joint, double reading);
     void arrange_axes();
@@ -57,10 +59,12 @@ private:
     QComboBox* speed_ = nullptr;
     QSlider* position_ = nullptr;
     QTimer timer_;
+    std::shared_ptr<const JobResults> shown_;
     std::optional<Readings> stand_;
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
     bool jogged_ = false;
+    bool due_to_renew_ = false;
     double due_ = 0;                        ///< records
     std::uint32_t until_ = Selection::none; ///< line at which playing ends
 };

@@ -22,6 +22,7 @@ namespace {
 
 constexpr std::size_t worst_shown = 40;
 constexpr std::size_t chart_pieces = 1500;
+constexpr double highest_share = 250; // %: what is further off is drawn to there, so that the rest stays legible
 
 double value_of(const ReplayTrack::Measure& m, Deviating what)
 {
@@ -136,7 +137,7 @@ ReplayView::ReplayView(Workspace& workspace, Selection& selection, QWidget* pare
     column->addWidget(chart_, 3);
     column->addWidget(build_tables(), 2);
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::loaded_changed}) {
-        connect(&workspace, signal, this, &ReplayView::renew);
+        connect(&workspace, signal, this, &ReplayView::renew_in_sight);
     }
     connect(&selection, &Selection::line_changed, this, &ReplayView::follow);
     renew();
@@ -236,6 +237,8 @@ void ReplayView::build_chart()
     chart_->setToolTip(tr("Click for the block, drag to move, wheel to zoom, double click for all of it"));
     peaks_ = chart_->addGraph();
     peaks_->setLineStyle(QCPGraph::lsImpulse);
+    over_ = chart_->addGraph();
+    over_->setLineStyle(QCPGraph::lsImpulse);
     limit_ = new QCPItemLine(chart_);
     limit_->start->setTypeX(QCPItemPosition::ptAxisRectRatio);
     limit_->end->setTypeX(QCPItemPosition::ptAxisRectRatio);
@@ -291,6 +294,7 @@ void ReplayView::colour_chart()
         axis->grid()->setZeroLinePen(QPen(colour(t.line)));
     }
     peaks_->setPen(QPen(colour(t.fill), 1.3));
+    over_->setPen(QPen(colour_of(State::beyond), 2));
     limit_->setPen(QPen(colour_of(State::beyond), 1, Qt::DashLine));
     here_->setPen(QPen(colour(t.ink), 1));
 }
@@ -319,11 +323,10 @@ QWidget* ReplayView::build_tables()
     nothing_->move(10, 34);
     worst_->setFont(code_font());
     worst_->horizontalHeader()->setFont(text_font());
-    worst_->setColumnWidth(0, 76);
-    worst_->setColumnWidth(1, 66);
-    worst_->setColumnWidth(2, 84);
-    misfits_->setColumnWidth(0, 120);
-    misfits_->setColumnWidth(1, 70);
+    worst_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    misfits_->setColumnWidth(0, 140);
+    misfits_->setColumnWidth(1, 66);
+    misfits_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     for (QTableWidget* one : {worst_, misfits_}) {
         connect(one, &QTableWidget::currentCellChanged, this, [this, one](int at) {
             const QTableWidgetItem* item = at < 0 ? nullptr : one->item(at, 0);
@@ -362,6 +365,23 @@ std::shared_ptr<const ReplayedCode> ReplayView::shown() const
 {
     const auto& results = workspace_.results();
     return showing_loaded() ? workspace_.loaded()->replayed : results ? results->replayed : nullptr;
+}
+
+void ReplayView::renew_in_sight()
+{
+    due_to_renew_ = !isVisible();
+    if (isVisible()) {
+        renew();
+    }
+}
+
+void ReplayView::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    if (due_to_renew_) {
+        due_to_renew_ = false;
+        renew();
+    }
 }
 
 void ReplayView::renew()
@@ -418,6 +438,7 @@ void ReplayView::renew_chart()
 {
     const auto replayed = shown();
     peaks_->data()->clear();
+    over_->data()->clear();
     if (replayed) {
         const auto what = static_cast<Deviating>(what_->currentIndex());
         const std::uint32_t lines =
@@ -425,9 +446,15 @@ void ReplayView::renew_chart()
         const Peaks peaks = peaks_of(replayed->track, lines, chart_pieces, what);
         peaks_->setData(QVector<double>(peaks.line.begin(), peaks.line.end()), QVector<double>(peaks.value.begin(), peaks.value.end()),
                         true);
+        const Peaks shares = peaks_of(replayed->track, lines, chart_pieces, Deviating::share);
+        for (std::size_t i = 0; i < shares.line.size(); ++i) {
+            if (shares.value[i] > 100) {
+                over_->addData(shares.line[i], what == Deviating::share ? std::min(shares.value[i], highest_share) : peaks.value[i]);
+            }
+        }
         const double most = peaks.value.empty() ? 1 : *std::max_element(peaks.value.begin(), peaks.value.end());
         chart_->xAxis->setRange(0, std::max(2U, lines));
-        chart_->yAxis->setRange(0, what == Deviating::share ? std::max(most, 100.0) * 1.08 : std::max(most, 1e-9) * 1.1);
+        chart_->yAxis->setRange(0, what == Deviating::share ? std::clamp(most, 100.0, highest_share) * 1.08 : std::max(most, 1e-9) * 1.1);
         chart_->yAxis->setLabel(what_->currentText());
         limit_->setVisible(what == Deviating::share);
         limit_->start->setCoords(0, 100);
@@ -491,8 +518,6 @@ void ReplayView::follow()
     }
     chart_->replot(QCustomPlot::rpQueuedReplot);
 }
-
-void ReplayView::resizeEvent(QResizeEvent* event) { QWidget::resizeEvent(event); }
 
 void ReplayView::changeEvent(QEvent* event)
 {

@@ -11,7 +11,6 @@
 
 #include <vector>
 
-class QCPBars;
 class QCPGraph;
 class QCPItemLine;
 class QCheckBox;
@@ -61,7 +60,7 @@ Q_SIGNALS:
     void line_wanted(bool loaded, std::uint32_t line);
 
 protected:
-    void resizeEvent(QResizeEvent* event) override;
+    void showEvent(QShowEvent* event) override;
     void changeEvent(QEvent* event) override;
 
 private:
@@ -69,6 +68,7 @@ private:
     QWidget* build_figures();
     void build_chart();
     QWidget* build_tables();
+    void renew_in_sight(); ///< renew(), once the view is in sight
     void renew();
     void renew_figures(const ReplayedCode& replayed);
     void renew_chart();
@@ -91,11 +91,13 @@ private:
     std::array<BudgetGauge*, 5> gauges_{};
     QCustomPlot* chart_;
     QCPGraph* peaks_ = nullptr;
+    QCPGraph* over_ = nullptr; ///< those beyond the budget
     QCPItemLine* limit_ = nullptr;
     QCPItemLine* here_ = nullptr;
     QTableWidget* worst_ = nullptr;
     QTableWidget* misfits_ = nullptr;
     QLabel* nothing_ = nullptr;
+    bool due_to_renew_ = false;
 };
 
 } // namespace wexilum::app

@@ -123,6 +123,7 @@ QWidget* SetupView::build_part()
         auto* label = new QLabel(names[std::size_t(i)]);
         label->setProperty("role", "soft");
         const int row = 1 + i / 3;
+        label->setContentsMargins(i % 3 == 0 ? 0 : 18, 0, 0, 0);
         grid->addWidget(label, row, (i % 3) * 3);
         grid->addWidget(field, row, (i % 3) * 3 + 1);
         auto* unit = new QLabel(i < 3 ? tr("mm") : tr("°"));

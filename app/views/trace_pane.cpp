@@ -158,8 +158,6 @@ TracePane::TracePane(Workspace& workspace, Selection& selection, QWidget* parent
     renew();
 }
 
-void TracePane::resizeEvent(QResizeEvent* event) { QScrollArea::resizeEvent(event); }
-
 void TracePane::renew()
 {
     trace_.reset();

@@ -37,9 +37,6 @@ class TracePane final : public QScrollArea {
 public:
     TracePane(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
 
-protected:
-    void resizeEvent(QResizeEvent* event) override;
-
 private:
     void renew();
     void show_record();
