@@ -21,6 +21,7 @@ QString hex(Rgb rgb) { return colour(rgb).name(); }
 const char* const sheet = R"(
 QWidget { color: %ink; }
 QMainWindow, QDialog { background: %paper; }
+QDialog#palette { border: 1px solid %faint; }
 QMenuBar { background: %paper; padding: 2px 6px; border: none; }
 QMenuBar::item { padding: 4px 9px; background: transparent; border-radius: 4px; }
 QMenuBar::item:selected { background: %wash; }

@@ -116,6 +116,9 @@ void FileView::renew_tabs()
 
 void FileView::renew()
 {
+    if (path_.isEmpty() && workspace_.results()) {
+        path_ = QString::fromStdString(workspace_.results()->assembly().post.dialect);
+    }
     renew_tabs();
     name_->setText(path_);
     if (path_.isEmpty()) {

@@ -48,7 +48,8 @@ MainWindow::MainWindow(bool remember, QWidget* parent)
     renew_undo();
 }
 
-MainWindow::~MainWindow() = default;
+// The views go before the models they look at.
+MainWindow::~MainWindow() { delete takeCentralWidget(); }
 
 void MainWindow::build()
 {

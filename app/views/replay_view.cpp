@@ -155,7 +155,7 @@ QWidget* ReplayView::build_bar()
     posted_->setCheckable(true);
     loaded_->setCheckable(true);
     posted_->setChecked(true);
-    auto* load = new QPushButton(tr("Compare a code file …"));
+    auto* load = new QPushButton(tr("Compare a file …"));
     load->setObjectName(QStringLiteral("load-code"));
     load->setToolTip(tr("Reads a code file, edited by hand perhaps, and holds it against this job's toolpath"));
     drop_ = new QPushButton(tr("Put it away"));
@@ -163,7 +163,7 @@ QWidget* ReplayView::build_bar()
     unknown_->setObjectName(QStringLiteral("from-unknown"));
     unknown_->setToolTip(tr("Nothing is known to be in force at the program's start; what it relies on is a finding"));
     what_ = new QComboBox;
-    what_->addItems({tr("Share of the budget, %"), tr("Tip, mm"), tr("Axis, °")});
+    what_->addItems({tr("% of the budget"), tr("tip, mm"), tr("axis, °")});
     what_->setAccessibleName(tr("what the chart shows"));
     what_->setObjectName(QStringLiteral("chart-what"));
     for (QWidget* widget : std::initializer_list<QWidget*>{posted_, loaded_, load, drop_, unknown_}) {
@@ -324,6 +324,7 @@ QWidget* ReplayView::build_tables()
     worst_->setFont(code_font());
     worst_->horizontalHeader()->setFont(text_font());
     worst_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    worst_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     misfits_->setColumnWidth(0, 140);
     misfits_->setColumnWidth(1, 66);
     misfits_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -443,7 +444,11 @@ void ReplayView::renew_chart()
         const auto what = static_cast<Deviating>(what_->currentIndex());
         const std::uint32_t lines =
             showing_loaded() ? workspace_.loaded()->lines->size() : workspace_.results()->posted->code.lines().size();
-        const Peaks peaks = peaks_of(replayed->track, lines, chart_pieces, what);
+        Peaks peaks = peaks_of(replayed->track, lines, chart_pieces, what);
+        const double most = peaks.value.empty() ? 1 : *std::max_element(peaks.value.begin(), peaks.value.end());
+        for (double& value : peaks.value) {
+            value = what == Deviating::share ? std::min(value, highest_share) : value;
+        }
         peaks_->setData(QVector<double>(peaks.line.begin(), peaks.line.end()), QVector<double>(peaks.value.begin(), peaks.value.end()),
                         true);
         const Peaks shares = peaks_of(replayed->track, lines, chart_pieces, Deviating::share);
@@ -452,7 +457,6 @@ void ReplayView::renew_chart()
                 over_->addData(shares.line[i], what == Deviating::share ? std::min(shares.value[i], highest_share) : peaks.value[i]);
             }
         }
-        const double most = peaks.value.empty() ? 1 : *std::max_element(peaks.value.begin(), peaks.value.end());
         chart_->xAxis->setRange(0, std::max(2U, lines));
         chart_->yAxis->setRange(0, what == Deviating::share ? std::clamp(most, 100.0, highest_share) * 1.08 : std::max(most, 1e-9) * 1.1);
         chart_->yAxis->setLabel(what_->currentText());

@@ -234,7 +234,7 @@ void TracePane::show_axes()
                 QStringList other;
                 for (const JointIndex joint : results->assembly().solver->rotary()) {
                     const Joint& j = machine.joints[joint.value];
-                    other.push_back(QString::fromStdString(j.id) + QLatin1Char(' ') +
+                    other.push_back(QString::fromStdString(j.id) + QStringLiteral("&nbsp;") +
                                     reading_text(j, trace_->postures[i].readings[Eigen::Index(joint.value)]));
                 }
                 choice += tr("<br>The other: %1.").arg(code_html(other.join(QStringLiteral("  "))));

@@ -8,6 +8,7 @@
 #include <QHeaderView>
 #include <QMimeData>
 #include <QScrollBar>
+#include <QSettings>
 #include <QStandardPaths>
 
 using namespace wexilum;
@@ -48,6 +49,7 @@ private Q_SLOTS:
     void the_palette_runs_commands();
     void files_are_dropped();
     void dark_and_light();
+    void settings_are_kept();
     void every_control_is_named_and_in_the_tab_order();
     void nothing_is_cut_data();
     void nothing_is_cut();
@@ -130,7 +132,7 @@ void TestWindow::words_by_click_and_arrow()
     QTest::keyClick(&area, Qt::Key_Right);
     QVERIFY(desk.trace("trace-word").startsWith(QStringLiteral("Word B16.7971")));
     QTest::keyClick(&area, Qt::Key_Down);
-    QTest::qWait(300);
+    QVERIFY(desk.answered());
     QCOMPARE(area.line(), line);
     QVERIFY2(desk.trace("trace-word").startsWith(QStringLiteral("Word B16.499")), qPrintable(desk.trace("trace-word")));
     QVERIFY(desk.trace("trace-word").contains(QStringLiteral("differs from B16.7971 of line 2411")));
@@ -425,6 +427,37 @@ void TestWindow::dark_and_light()
     QTest::keyClick(&desk.window(), Qt::Key_D, Qt::ControlModifier);
     QTest::qWait(100);
     QVERIFY(far_apart(paper(), qRgb(0xFF, 0xFD, 0xF8)) < 3);
+}
+
+void TestWindow::settings_are_kept()
+{
+    QTemporaryDir settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+    QCoreApplication::setOrganizationName(QStringLiteral("wexilum-test"));
+    Desk desk;
+    {
+        MainWindow first(true);
+        first.show();
+        QVERIFY(first.open(desk.folder()));
+        first.resize(1111, 777);
+        QTest::keyClick(&first, Qt::Key_D, Qt::ControlModifier);
+        QVERIFY(wait_until([&] { return !first.workspace().is_running() && !first.workspace().is_replay_old(); }));
+        first.close();
+    }
+    QVERIFY(is_dark());
+    apply_theme(*qobject_cast<QApplication*>(QCoreApplication::instance()), false);
+    MainWindow second(true);
+    QVERIFY(is_dark());
+    QCOMPARE(second.size(), QSize(1111, 777));
+    second.show();
+    QAction* recent = nullptr;
+    for (QAction* action : second.findChildren<QAction*>()) {
+        recent = action->text() == desk.folder() ? action : recent;
+    }
+    QVERIFY(recent != nullptr);
+    recent->trigger();
+    QCOMPARE(second.workspace().folder(), desk.folder());
+    second.set_dark(false);
 }
 
 void TestWindow::every_control_is_named_and_in_the_tab_order()

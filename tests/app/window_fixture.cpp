@@ -113,7 +113,14 @@ void Desk::click_line(std::uint32_t line, int word)
     const QRect place = area.rect_of(line, word);
     const QPoint at = word < 0 ? QPoint(area.viewport()->width() - 120, place.center().y()) : place.center();
     QTest::mouseClick(area.viewport(), Qt::LeftButton, {}, at);
-    QTest::qWait(200); // the answer to "why?"
+    if (!answered()) {
+        qFatal("nothing is told about line %u", line + 1);
+    }
+}
+
+bool Desk::answered()
+{
+    return !find<TracePane>("trace").isVisible() || wait_until([&] { return find<TraceCard>("trace-rule").isVisible(); });
 }
 
 void Desk::type_cell(QTableView& table, int row, int column, const QString& text)

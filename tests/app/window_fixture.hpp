@@ -39,6 +39,8 @@ public:
     void type(const char* field, const QString& text);
     /// Clicks a line of the code, on its word (-1: behind the last).
     void click_line(std::uint32_t line, int word = -1);
+    /// Waits until the trace has its answer to "why?".
+    bool answered();
     /// Double-clicks a cell of a table and types a value into it.
     void type_cell(QTableView& table, int row, int column, const QString& text);
     void click_cell(QTableView& table, int row, int column);
