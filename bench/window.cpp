@@ -75,18 +75,20 @@ void picture(MainWindow& window)
         QKeyEvent key(QEvent::KeyPress, i % 2 == 0 ? Qt::Key_Left : Qt::Key_Up, Qt::NoModifier);
         QCoreApplication::sendEvent(&picture, &key);
         timer.start();
-        picture.frame(true);
+        (void)picture.frame(true);
         orbiting.push_back(ms_since(timer));
+        do { // at rest the path becomes whole over a few frames
+            timer.start();
+            (void)picture.frame(false);
+            still.push_back(ms_since(timer));
+        } while (!picture.is_whole());
         timer.start();
-        picture.frame(false);
-        still.push_back(ms_since(timer));
-        timer.start();
-        picture.frame(false);
+        (void)picture.frame(false);
         cached.push_back(ms_since(timer));
     }
     tell("frame while orbiting", points, median(orbiting), *std::max_element(orbiting.begin(), orbiting.end()), 100);
-    tell("frame at rest, path drawn anew", points, median(still), *std::max_element(still.begin(), still.end()), 0);
-    tell("frame at rest, path kept", points, median(cached), *std::max_element(cached.begin(), cached.end()), 0);
+    tell("frame at rest, until the path is whole", points, median(still), *std::max_element(still.begin(), still.end()), 100);
+    tell("frame at rest, path kept", points, median(cached), *std::max_element(cached.begin(), cached.end()), 100);
     std::vector<double> picks;
     QRandomGenerator random(7);
     for (int i = 0; i < 60; ++i) {
@@ -144,6 +146,9 @@ int main(int argc, char** argv)
     }
     for (int i = 2; i < 4; ++i) {
         window.show_station(i == 2 ? Station::machine : Station::code);
+        for (int k = 0; k < 20; ++k) { // a view is laid out when it is first shown
+            QCoreApplication::processEvents(QEventLoop::AllEvents, 20);
+        }
         window.workspace().set_job(QString::fromLocal8Bit(argv[i]));
         double open = 0;
         const double longest = run_to_the_end(window, open);

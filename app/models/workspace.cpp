@@ -250,6 +250,9 @@ void Workspace::run()
             }
             results->replayed = *replayed;
             results->states = path_states((*posted)->assembly, (*replayed)->track);
+            results->shape = std::make_shared<const PathShape>(path_shape_of((*replayed)->track));
+            results->paint =
+                std::make_shared<const PathPaint>(path_paint_of(**posted, (*replayed)->track, results->states, PathColouring::state));
             later([this, results = std::shared_ptr<const JobResults>(std::move(results)), number, revision] {
                 if (number != run_number_) {
                     return;

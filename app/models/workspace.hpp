@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/models/documents.hpp"
+#include "app/models/path_shape.hpp"
 #include "core/project/job_run.hpp"
 #include "core/run/block_probe.hpp"
 
@@ -24,6 +25,8 @@ struct JobResults {
     std::vector<std::shared_ptr<const LineTable>> toolpaths; ///< text of each file that records point into; may hold null
     std::shared_ptr<const ReplayedCode> replayed;            ///< null until the code has been read back
     std::vector<PathState> states;                           ///< one a motion of the replay
+    std::shared_ptr<const PathShape> shape;                  ///< of its path, and
+    std::shared_ptr<const PathPaint> paint;                  ///< its colours by state; with the replay
 
     [[nodiscard]] const Assembly& assembly() const { return posted->assembly; }
 };

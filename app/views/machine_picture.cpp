@@ -18,15 +18,9 @@
 namespace wexilum::app {
 namespace {
 
-constexpr int chunk_points = 1024;
-constexpr int thin_step = 8;
-
 constexpr double pick_pixels = 7;
 constexpr double orbit_step = 0.008; // rad a pixel
 constexpr int rest_ms = 160;
-constexpr std::uint8_t gap = 255;
-constexpr std::size_t operation_colours = 6;
-constexpr std::size_t deviation_steps = 5; // of the budget, and one beyond
 
 } // namespace
 
@@ -74,8 +68,8 @@ void MachinePicture::set_results(std::shared_ptr<const JobResults> results)
         machine_name_.clear();
     }
     build_parts();
-    build_chunks();
-    renew_status();
+    upload_path_ = true;
+    renew_paint();
     if (other && results_) {
         fit_machine();
     }
@@ -106,7 +100,7 @@ void MachinePicture::set_motion(std::optional<std::size_t> motion)
 void MachinePicture::set_colouring(PathColouring colouring)
 {
     colouring_ = colouring;
-    renew_status();
+    renew_paint();
     update();
 }
 
@@ -148,81 +142,18 @@ void MachinePicture::build_parts()
     }
 }
 
-void MachinePicture::build_chunks()
+/// Takes the colours of the segments anew; those by state come with the results.
+void MachinePicture::renew_paint()
 {
-    chunks_.clear();
-    thin_.clear();
-    upload_path_ = true;
-    cache_.valid = false;
-    if (!results_ || !results_->replayed) {
-        return;
-    }
-    const ReplayTrack& track = results_->replayed->track;
-    const auto& points = track.points();
-    for (std::size_t first = 0; first + 1 < points.size(); first += chunk_points) {
-        Chunk chunk;
-        chunk.first = int(first);
-        chunk.count = int(std::min<std::size_t>(chunk_points + 1, points.size() - first));
-        chunk.low = Vec3::Constant(1e300);
-        chunk.high = Vec3::Constant(-1e300);
-        chunk.thin_first = int(thin_.size());
-        for (std::size_t i = first; i < first + std::size_t(chunk.count); ++i) {
-            const Vec3 at(points[i].at[0], points[i].at[1], points[i].at[2]);
-            chunk.low = chunk.low.cwiseMin(at);
-            chunk.high = chunk.high.cwiseMax(at);
-            const bool end = i == first || i + 1 == first + std::size_t(chunk.count);
-            if (end || (i - first) % thin_step == 0 || track.begins(i) || (i + 1 < points.size() && track.begins(i + 1))) {
-                thin_.push_back(static_cast<std::uint32_t>(i));
-            }
-        }
-        chunk.thin_count = int(thin_.size()) - chunk.thin_first;
-        chunks_.push_back(chunk);
-    }
-}
-
-/// Gives every point the number of its segment's colour.
-void MachinePicture::renew_status()
-{
-    status_.clear();
-    over_.clear();
     upload_status_ = true;
     cache_.valid = false;
     if (!results_ || !results_->replayed) {
-        return;
-    }
-    const ReplayTrack& track = results_->replayed->track;
-    const CodeStore& code = results_->posted->code;
-    const auto& operations = results_->posted->run.outline.operations;
-    std::size_t operation = 0;
-    status_.reserve(track.points().size());
-    for (std::size_t i = 0; i < track.points().size(); ++i) {
-        const std::size_t motion = track.points()[i].motion;
-        const PathState state = motion < results_->states.size() ? results_->states[motion] : PathState::fits;
-        if (track.begins(i) || motion >= track.motions().size()) {
-            status_.push_back(gap);
-            continue;
-        }
-        const auto& m = track.motions()[motion];
-        std::uint8_t status = static_cast<std::uint8_t>(state);
-        if (state != PathState::rapid && colouring_ == PathColouring::operation) {
-            const std::uint32_t record = code.record_of(std::min(m.block, code.lines().size()) - 1);
-            while (record != CodeStore::no_record && operation + 1 < operations.size() &&
-                   operations[operation + 1].first_record <= record) {
-                ++operation;
-            }
-            status = static_cast<std::uint8_t>(1 + operation % operation_colours);
-        } else if (state != PathState::rapid && colouring_ == PathColouring::deviation) {
-            const float ratio = track.measure(m.block).ratio();
-            status = static_cast<std::uint8_t>(
-                1 + (ratio > 1 ? deviation_steps : std::min<std::size_t>(deviation_steps - 1, std::size_t(ratio * deviation_steps))));
-        }
-        status_.push_back(status);
-        const bool over = colouring_ == PathColouring::state ? state == PathState::beyond_travel || state == PathState::off_path ||
-                                                                   state == PathState::near_singular || state == PathState::margin_low
-                                                             : colouring_ == PathColouring::deviation && status == 1 + deviation_steps;
-        if (over) {
-            over_.push_back(static_cast<std::uint32_t>(i));
-        }
+        paint_.reset();
+    } else if (colouring_ == PathColouring::state) {
+        paint_ = results_->paint;
+    } else {
+        paint_ =
+            std::make_shared<const PathPaint>(path_paint_of(*results_->posted, results_->replayed->track, results_->states, colouring_));
     }
 }
 
@@ -328,7 +259,7 @@ void MachinePicture::fit_machine()
 
 void MachinePicture::fit_path()
 {
-    if (chunks_.empty()) {
+    if (chunks().empty()) {
         return;
     }
     const ReplayTrack& track = results_->replayed->track;
@@ -369,7 +300,7 @@ std::optional<std::size_t> MachinePicture::pick(const QPointF& place) const
     const float near = float(pick_pixels * pick_pixels);
     std::optional<std::size_t> best;
     float best_depth = -1e30F;
-    for (const Chunk& chunk : chunks_) {
+    for (const PathShape::Chunk& chunk : chunks()) {
         const Vec3 middle = 0.5 * (chunk.low + chunk.high);
         const Vec3 half = 0.5 * (chunk.high - chunk.low);
         const Eigen::Vector3f c = m * middle.cast<float>() + off;
@@ -385,7 +316,7 @@ std::optional<std::size_t> MachinePicture::pick(const QPointF& place) const
             const float s = length > 0 ? std::clamp((at - from.head<2>()).dot(way) / length, 0.0F, 1.0F) : 0.0F;
             const float distance = (from.head<2>() + way * s - at).squaredNorm();
             const float depth = from.z() + (to.z() - from.z()) * s;
-            if (distance <= near && depth - distance > best_depth && status_[std::size_t(i)] != gap) {
+            if (distance <= near && depth - distance > best_depth && paint_->status[std::size_t(i)] != PathPaint::gap) {
                 best = points[std::size_t(i)].motion;
                 best_depth = depth - distance;
             }

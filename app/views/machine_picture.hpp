@@ -21,7 +21,6 @@ class QOpenGLShaderProgram;
 
 namespace wexilum::app {
 
-enum class PathColouring { state, operation, deviation };
 enum class Riding { machine, part };
 
 /// What OpenGL has to be asked for before the application object is made.
@@ -55,8 +54,10 @@ public:
     /// The motion whose way passes nearest to a place, within a few pixels; in front of others where several do.
     [[nodiscard]] std::optional<std::size_t> pick(const QPointF& place) const;
     [[nodiscard]] bool has_graphics() const { return context_ != nullptr; }
-    /// Renders one frame as it is painted; with `moving` as while the camera is dragged.
+    /// Renders one frame as it is painted; with `moving` as while the camera is dragged. A long path takes several frames to be whole.
     [[nodiscard]] QImage frame(bool moving);
+    /// Whether the last frame has the whole path.
+    [[nodiscard]] bool is_whole() const { return cache_.valid && !cache_.thin; }
 
 Q_SIGNALS:
     void picked(std::size_t motion);
@@ -81,18 +82,10 @@ private:
         int first_triangle = 0; ///< of the corners in the buffer
         int first_edge = 0;
     };
-    struct Chunk {
-        int first = 0; ///< point
-        int count = 0;
-        int thin_first = 0;
-        int thin_count = 0;
-        Vec3 low = Vec3::Zero();
-        Vec3 high = Vec3::Zero();
-    };
 
     void build_parts();
-    void build_chunks();
-    void renew_status();
+    void renew_paint();
+    [[nodiscard]] const std::vector<PathShape::Chunk>& chunks() const;
     [[nodiscard]] Frame place_of_part(const Part& part) const;
     [[nodiscard]] Frame part_frame() const; ///< the part's, in the world as the camera sees it
     [[nodiscard]] Frame ride() const;
@@ -103,8 +96,10 @@ private:
     bool start_graphics();
     void upload();
     void draw_background();
-    void draw_path(bool thin, const QSize& size);
-    void draw_over(const Eigen::Matrix4f& matrix, const QSize& size);
+    void renew_cache(const Eigen::Matrix4f& matrix, const QSize& size, bool moving);
+    void begin_path();
+    void draw_path(bool thin, std::size_t first_chunk, std::size_t end_chunk);
+    void draw_over(const QSize& size);
     void draw_chosen(const Eigen::Matrix4f& matrix, const QSize& size);
     void draw_parts();
     void paint_wires(QPainter& painter);
@@ -112,10 +107,7 @@ private:
 
     std::shared_ptr<const JobResults> results_;
     std::vector<Part> parts_;
-    std::vector<Chunk> chunks_;
-    std::vector<std::uint8_t> status_; ///< by point
-    std::vector<std::uint32_t> over_;  ///< points whose segment is drawn over, thicker
-    std::vector<std::uint32_t> thin_;  ///< points of the thinned path
+    std::shared_ptr<const PathPaint> paint_;
     std::optional<Readings> readings_;
     std::vector<Frame> joints_; ///< where each has brought its body
     std::uint32_t tool_ = 0;
@@ -137,6 +129,7 @@ private:
     std::unique_ptr<QOffscreenSurface> surface_;
     std::unique_ptr<QOpenGLFramebufferObject> target_;
     std::unique_ptr<QOpenGLFramebufferObject> cached_;
+    std::unique_ptr<QOpenGLFramebufferObject> growing_; ///< the whole path, piece by piece, while the thinned one is in sight
     std::unique_ptr<QOpenGLShaderProgram> body_program_;
     std::unique_ptr<QOpenGLShaderProgram> path_program_;
     GLuint arrays_[5]{}; ///< triangles, edges, path, thin path, drawn over
@@ -149,6 +142,7 @@ private:
         QSize size;
         bool thin = false;
         bool valid = false;
+        std::size_t grown = 0; ///< chunks in growing_, for this matrix and size
     } cache_;
 };
 

@@ -15,8 +15,9 @@
 namespace wexilum::app {
 namespace {
 
-constexpr std::size_t thin_above = 100000;
-constexpr std::size_t most_over = 400000; // points drawn over
+constexpr std::size_t thin_above = 100000;  // points: fewer are always drawn whole
+constexpr std::size_t chunks_a_frame = 256; // of the whole path, while nothing moves
+constexpr std::size_t most_over = 400000;   // points drawn over
 constexpr std::size_t wire_points = 20000;
 
 const char* const body_vertex = R"(#version 330 core
@@ -78,10 +79,17 @@ MachinePicture::~MachinePicture()
         glDeleteBuffers(8, buffers_);
         target_.reset();
         cached_.reset();
+        growing_.reset();
         body_program_.reset();
         path_program_.reset();
         context_->doneCurrent();
     }
+}
+
+const std::vector<PathShape::Chunk>& MachinePicture::chunks() const
+{
+    static const std::vector<PathShape::Chunk> none;
+    return results_ && results_->shape ? results_->shape->chunks : none;
 }
 
 bool MachinePicture::start_graphics()
@@ -154,15 +162,15 @@ void MachinePicture::upload()
         fill(1, ends.data(), ends.size() * sizeof(Eigen::Vector3f), GL_STATIC_DRAW);
         attribute(0, 3, sizeof(Eigen::Vector3f), 0);
     }
-    const bool any = results_ && results_->replayed && !chunks_.empty();
+    const bool any = results_ && results_->replayed && !chunks().empty();
     if (upload_path_ && any) {
         const auto& points = results_->replayed->track.points();
         glBindVertexArray(arrays_[path]);
         fill(2, points.data(), points.size() * sizeof(points[0]), GL_STATIC_DRAW);
         attribute(0, 3, sizeof(points[0]), 0);
         std::vector<std::array<float, 3>> thin;
-        thin.reserve(thin_.size());
-        for (const std::uint32_t point : thin_) {
+        thin.reserve(results_->shape->thin.size());
+        for (const std::uint32_t point : results_->shape->thin) {
             thin.push_back(points[point].at);
         }
         glBindVertexArray(arrays_[thin_path]);
@@ -176,21 +184,21 @@ void MachinePicture::upload()
             glEnableVertexAttribArray(1);
             glVertexAttribIPointer(1, 1, GL_UNSIGNED_BYTE, 1, nullptr);
         };
-        bytes(path, 4, status_);
+        bytes(path, 4, paint_->status);
         std::vector<std::uint8_t> thin;
-        thin.reserve(thin_.size());
-        for (const std::uint32_t point : thin_) {
-            thin.push_back(status_[point]);
+        thin.reserve(results_->shape->thin.size());
+        for (const std::uint32_t point : results_->shape->thin) {
+            thin.push_back(paint_->status[point]);
         }
         bytes(thin_path, 5, thin);
         const auto& points = results_->replayed->track.points();
         std::vector<std::array<float, 3>> ends;
         std::vector<std::uint8_t> colours;
-        for (const std::uint32_t point : over_) {
+        for (const std::uint32_t point : paint_->over) {
             if (point > 0 && ends.size() < 2 * most_over) {
                 ends.push_back(points[point - 1].at);
                 ends.push_back(points[point].at);
-                colours.insert(colours.end(), 2, status_[point]);
+                colours.insert(colours.end(), 2, paint_->status[point]);
             }
         }
         bytes(over, 6, colours);
@@ -221,28 +229,26 @@ void MachinePicture::draw_background()
     glDisable(GL_SCISSOR_TEST);
 }
 
-void MachinePicture::draw_over(const Eigen::Matrix4f& matrix, const QSize& size)
+void MachinePicture::draw_over(const QSize& size)
 {
-    if (over_.empty()) {
+    if (paint_->over.empty()) {
         return;
     }
-    (void)matrix;
     glBindVertexArray(arrays_[over]);
     const float x = 2.0F / float(size.width());
     const float y = 2.0F / float(size.height());
     const float nearer = -0.0004F;
     for (const auto& [dx, dy] : {std::pair{0.0F, 0.0F}, {x, 0.0F}, {-x, 0.0F}, {0.0F, y}, {0.0F, -y}}) {
         path_program_->setUniformValue("offset", QVector3D(dx, dy, nearer));
-        glDrawArrays(GL_LINES, 0, GLsizei(2 * std::min(over_.size(), most_over)));
+        glDrawArrays(GL_LINES, 0, GLsizei(2 * std::min(paint_->over.size(), most_over)));
     }
 }
 
-/// The path with what is drawn over it; the context and a framebuffer are bound.
-void MachinePicture::draw_path(bool thin, const QSize& size)
+/// Sets the path's program up; the context and a framebuffer are bound.
+void MachinePicture::begin_path()
 {
-    const Eigen::Matrix4f matrix = camera_.matrix(this->size()) * matrix_of(part_frame());
     path_program_->bind();
-    set_matrix(*path_program_, "matrix", matrix);
+    set_matrix(*path_program_, "matrix", camera_.matrix(size()) * matrix_of(part_frame()));
     path_program_->setUniformValue("offset", QVector3D(0, 0, -0.0002F));
     std::array<QVector3D, 8> colours;
     const std::vector<Rgb> palette = this->palette();
@@ -250,8 +256,14 @@ void MachinePicture::draw_path(bool thin, const QSize& size)
         colours[i] = rgb(palette[std::min(i, palette.size() - 1)]);
     }
     path_program_->setUniformValueArray("palette", colours.data(), int(colours.size()));
+}
+
+void MachinePicture::draw_path(bool thin, std::size_t first_chunk, std::size_t end_chunk)
+{
+    const Eigen::Matrix4f matrix = camera_.matrix(size()) * matrix_of(part_frame());
     glBindVertexArray(arrays_[thin ? thin_path : path]);
-    for (const Chunk& chunk : chunks_) {
+    for (std::size_t i = first_chunk; i < end_chunk; ++i) {
+        const PathShape::Chunk& chunk = chunks()[i];
         const Vec3 middle = 0.5 * (chunk.low + chunk.high);
         const Vec3 half = 0.5 * (chunk.high - chunk.low);
         const Eigen::Vector4f at = matrix * Eigen::Vector4f(float(middle.x()), float(middle.y()), float(middle.z()), 1);
@@ -261,7 +273,41 @@ void MachinePicture::draw_path(bool thin, const QSize& size)
         }
         glDrawArrays(GL_LINE_STRIP, thin ? chunk.thin_first : chunk.first, thin ? chunk.thin_count : chunk.count);
     }
-    draw_over(matrix, size);
+}
+
+/// Brings the kept picture of the path up to date, in no more time than the window may be without an answer: a long path is drawn thinned
+/// first, then whole, piece by piece, beside it.
+void MachinePicture::renew_cache(const Eigen::Matrix4f& matrix, const QSize& size, bool moving)
+{
+    const bool any = results_ && !chunks().empty();
+    const bool is_long = any && results_->replayed->track.points().size() > thin_above;
+    if (!cache_.valid || cache_.size != size || cache_.matrix != matrix) {
+        cached_->bind();
+        draw_background();
+        if (any) {
+            begin_path();
+            draw_path(is_long, 0, chunks().size());
+            draw_over(size);
+        }
+        cache_ = {matrix, size, is_long, true, 0};
+        return;
+    }
+    if (!cache_.thin || moving) {
+        return;
+    }
+    growing_->bind();
+    if (cache_.grown == 0) {
+        draw_background();
+    }
+    begin_path();
+    const std::size_t end = std::min(chunks().size(), cache_.grown + chunks_a_frame);
+    draw_path(false, cache_.grown, end);
+    cache_.grown = end;
+    if (end == chunks().size()) {
+        draw_over(size);
+        std::swap(cached_, growing_);
+        cache_.thin = false;
+    }
 }
 
 void MachinePicture::draw_chosen(const Eigen::Matrix4f& matrix, const QSize& size)
@@ -330,6 +376,7 @@ QImage MachinePicture::frame(bool moving)
     if (!target_ || target_->size() != size) {
         target_ = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::CombinedDepthStencil);
         cached_ = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::CombinedDepthStencil);
+        growing_ = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::CombinedDepthStencil);
         cache_.valid = false;
     }
     if (results_) {
@@ -337,20 +384,12 @@ QImage MachinePicture::frame(bool moving)
     }
     glViewport(0, 0, size.width(), size.height());
     glEnable(GL_DEPTH_TEST);
-    const bool any = results_ && !chunks_.empty();
-    const bool thin = moving && any && results_->replayed->track.points().size() > thin_above;
+    const bool any = results_ && !chunks().empty();
     Eigen::Matrix4f matrix = camera_.matrix(this->size());
     if (any) {
         matrix = matrix * matrix_of(part_frame());
     }
-    if (!cache_.valid || cache_.size != size || cache_.thin != thin || cache_.matrix != matrix) {
-        cached_->bind();
-        draw_background();
-        if (any) {
-            draw_path(thin, size);
-        }
-        cache_ = {matrix, size, thin, true};
-    }
+    renew_cache(matrix, size, moving);
     QOpenGLFramebufferObject::blitFramebuffer(target_.get(), QRect(QPoint(), size), cached_.get(), QRect(QPoint(), size),
                                               GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT, GL_NEAREST);
     target_->bind();
@@ -381,6 +420,9 @@ void MachinePicture::paintEvent(QPaintEvent*)
         paint_wires(painter);
     }
     paint_notes(painter);
+    if (!image.isNull() && !moving_ && !is_whole()) {
+        QTimer::singleShot(0, this, qOverload<>(&QWidget::update));
+    }
 }
 
 void MachinePicture::paint_wires(QPainter& painter)
@@ -402,12 +444,12 @@ void MachinePicture::paint_wires(QPainter& painter)
         }
         const std::vector<Rgb> palette = this->palette();
         std::vector<QVector<QLineF>> ways(palette.size());
-        const std::size_t step = results_->replayed ? status_.size() / wire_points + 1 : 1;
-        for (std::size_t i = step; i < status_.size(); i += step) {
-            if (status_[i] < palette.size()) {
+        const std::size_t step = paint_ ? paint_->status.size() / wire_points + 1 : 1;
+        for (std::size_t i = step; paint_ && i < paint_->status.size(); i += step) {
+            if (paint_->status[i] < palette.size()) {
                 const auto& points = results_->replayed->track.points();
                 const auto at = [&](std::size_t k) { return place_of(Vec3(points[k].at[0], points[k].at[1], points[k].at[2])); };
-                ways[status_[i]].push_back({at(i - step), at(i)});
+                ways[paint_->status[i]].push_back({at(i - step), at(i)});
             }
         }
         for (std::size_t i = 0; i < ways.size(); ++i) {
