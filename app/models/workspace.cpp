@@ -41,7 +41,10 @@ Workspace::Workspace(QObject* parent) : QObject(parent)
     outside_.setInterval(settle_ms);
     ticker_.setInterval(tick_ms);
     connect(&outside_, &QTimer::timeout, this, &Workspace::take_outside_changes);
-    connect(&watcher_, &QFileSystemWatcher::fileChanged, &outside_, qOverload<>(&QTimer::start));
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
+        files_changed_ = true;
+        outside_.start();
+    });
     connect(&watcher_, &QFileSystemWatcher::directoryChanged, &outside_, qOverload<>(&QTimer::start));
     connect(&documents_, &Documents::edited, this, &Workspace::changed);
     connect(&ticker_, &QTimer::timeout, this, &Workspace::progressed);
@@ -388,7 +391,11 @@ void Workspace::take_outside_changes()
         }
     }
     Q_EMIT project_changed();
-    changed();
+    // A file that has come or gone matters only where one was missing.
+    if (files_changed_ || error_) {
+        files_changed_ = false;
+        changed();
+    }
 }
 
 void Workspace::collect_findings()

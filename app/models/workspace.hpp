@@ -140,6 +140,7 @@ private:
     bool replaying_ = false;
     bool stopped_ = false;
     bool from_unknown_ = false;
+    bool files_changed_ = false; ///< one that a run has read
 };
 
 } // namespace wexilum::app

@@ -19,6 +19,7 @@ constexpr std::size_t thin_above = 100000;  // points: fewer are always drawn wh
 constexpr std::size_t chunks_a_frame = 256; // of the whole path, while nothing moves
 constexpr std::size_t most_over = 400000;   // points drawn over
 constexpr std::size_t wire_points = 20000;
+constexpr float stock_cover = 0.45F; // of what is behind it
 
 const char* const body_vertex = R"(#version 330 core
 layout(location = 0) in vec3 at;
@@ -31,11 +32,12 @@ const char* const body_fragment = R"(#version 330 core
 in vec3 n;
 uniform vec3 colour;
 uniform float flat_share;
+uniform float cover;
 out vec4 result;
 void main() {
     vec3 m = normalize(n + vec3(1e-9));
     float light = 0.60 + 0.30 * max(dot(m, normalize(vec3(-0.35, 0.75, 0.55))), 0.0) + 0.18 * max(dot(m, vec3(0, 0, 1)), 0.0);
-    result = vec4(colour * mix(light, 1.0, flat_share), 1);
+    result = vec4(colour * mix(light, 1.0, flat_share), cover);
 })";
 const char* const path_vertex = R"(#version 330 core
 layout(location = 0) in vec3 at;
@@ -342,7 +344,22 @@ void MachinePicture::draw_parts()
     body_program_->bind();
     glEnable(GL_POLYGON_OFFSET_FILL);
     glPolygonOffset(1, 1);
-    for (const Part& part : parts_) {
+    // The stock last, and so that the path inside it is seen.
+    std::vector<const Part*> order;
+    for (const bool stock : {false, true}) {
+        for (const Part& part : parts_) {
+            if ((part.carrier == Carrier::part) == stock) {
+                order.push_back(&part);
+            }
+        }
+    }
+    for (const Part* one : order) {
+        const Part& part = *one;
+        const bool stock = part.carrier == Carrier::part;
+        stock ? glEnable(GL_BLEND) : glDisable(GL_BLEND);
+        glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+        glDepthMask(stock ? GL_FALSE : GL_TRUE);
+        body_program_->setUniformValue("cover", stock ? stock_cover : 1.0F);
         const Frame frame = place_of_part(part);
         set_matrix(*body_program_, "matrix", camera * matrix_of(frame));
         const Mat3 turn = eye * frame.linear();
@@ -360,9 +377,12 @@ void MachinePicture::draw_parts()
         const bool wrong = part.carrier == Carrier::joint && is_beyond(part.joint);
         body_program_->setUniformValue("colour", rgb(wrong ? tokens().states[std::size_t(State::beyond)] : tokens().edge));
         body_program_->setUniformValue("flat_share", 1.0F);
+        body_program_->setUniformValue("cover", stock ? 0.5F : 1.0F);
         glBindVertexArray(arrays_[edges]);
         glDrawArrays(GL_LINES, part.first_edge, int(part.solid.edges.size()));
     }
+    glDisable(GL_BLEND);
+    glDepthMask(GL_TRUE);
     glDisable(GL_POLYGON_OFFSET_FILL);
 }
 

@@ -249,8 +249,8 @@ void TestWindowViews::the_job_is_played()
 void TestWindowViews::a_loaded_file_is_compared()
 {
     Desk desk;
-    const LineTable& lines = desk.window().workspace().results()->posted->code.lines();
-    QString code = QString::fromStdString(lines.text());
+    const QString posted = QString::fromStdString(desk.window().workspace().results()->posted->code.lines().text());
+    QString code = posted;
     const std::uint32_t line = desk.line_with("Y67.55");
     code.replace(code.indexOf(QStringLiteral("Y67.55")), 6, QStringLiteral("Y67.556")); // six increments
     desk.write(QStringLiteral("by-hand.nc"), code);
@@ -270,7 +270,7 @@ void TestWindowViews::a_loaded_file_is_compared()
     QCOMPARE(desk.window().code().area().line(), line - 1);
     QVERIFY(desk.window().code().area().lines()->holds(line - 1, "Y67.556"));
     // Mended outside, it is read again and fits.
-    desk.write(QStringLiteral("by-hand.nc"), QString::fromStdString(lines.text()));
+    desk.write(QStringLiteral("by-hand.nc"), posted);
     QVERIFY(wait_until([&] {
         const auto& loaded = desk.window().workspace().loaded();
         return loaded && loaded->replayed && !loaded->replayed->report.findings.has_errors();
