@@ -111,7 +111,7 @@ int CodeArea::word_at(std::uint32_t line, int x) const
 {
     const Layout l = layout_now();
     const int column = (x + horizontalScrollBar()->value() - l.text) / std::max(1, l.column);
-    const auto words = words_of(lines_->line(line), open_, close_);
+    const std::vector<WordSpan> words = open_ == '\0' ? std::vector<WordSpan>() : words_of(lines_->line(line), open_, close_);
     for (std::size_t i = 0; i < words.size(); ++i) {
         if (x >= l.text - horizontalScrollBar()->value() && column >= words[i].begin && column < words[i].begin + words[i].length) {
             return int(i);
@@ -237,7 +237,7 @@ void CodeArea::paint_text(QPainter& painter, const Layout& l, std::uint32_t line
 {
     const Tokens& t = tokens();
     const int x = l.text - horizontalScrollBar()->value();
-    const auto words = words_of(text, open_, close_);
+    const std::vector<WordSpan> words = open_ == '\0' ? std::vector<WordSpan>() : words_of(text, open_, close_);
     const auto draw = [&](int begin, int length, Rgb ink) {
         painter.setPen(colour(ink));
         painter.drawText(QRect(x + begin * l.column, top, (length + 1) * l.column, l.row),
@@ -260,7 +260,7 @@ void CodeArea::paint_text(QPainter& painter, const Layout& l, std::uint32_t line
         done = begin + length;
     }
     if (done < int(text.size())) {
-        draw(done, int(text.size()) - done, t.comment);
+        draw(done, int(text.size()) - done, open_ == '\0' ? t.ink : t.comment);
     }
 }
 

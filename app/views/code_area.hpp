@@ -16,7 +16,8 @@ class CodeArea final : public QAbstractScrollArea {
 public:
     explicit CodeArea(QWidget* parent = nullptr);
 
-    /// The lines to show; null for none. `comment` are the two characters that begin and end one.
+    /// The lines to show; null for none. `comment` are the two characters that begin and end one; zero: a text that is no code and has
+    /// no words to choose.
     void set_lines(std::shared_ptr<const LineTable> lines, char comment_open, char comment_close);
     [[nodiscard]] const std::shared_ptr<const LineTable>& lines() const { return lines_; }
     /// How far each line is off the path, of its budget; shown as a lane on the right. Empty function: no lane.

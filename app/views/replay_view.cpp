@@ -204,6 +204,8 @@ QWidget* ReplayView::build_figures()
     auto* row = new QHBoxLayout;
     verdict_ = new QLabel;
     verdict_->setFont(text_font(1.1, true));
+    verdict_->setToolTip(
+        tr("Proven: the code, read back by the control's own rules, moves the tool as the toolpath says, within both budgets"));
     verdict_->setObjectName(QStringLiteral("verdict"));
     counts_ = new QLabel;
     counts_->setProperty("role", "soft");
@@ -418,7 +420,7 @@ void ReplayView::renew_figures(const ReplayedCode& replayed)
 {
     const ReplayReport& r = replayed.report;
     const bool proven = !r.findings.has_errors();
-    verdict_->setText(proven ? tr("● Proven: the code moves the tool as the toolpath says") : tr("▌ Not proven"));
+    verdict_->setText(proven ? tr("● Proven") : tr("▌ Not proven"));
     verdict_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(proven ? State::fits : State::beyond).name()));
     counts_->setText(tr("%1 records reached, %2 uncovered, %3 extra · read back in %4 ms")
                          .arg(grouped(r.compared))

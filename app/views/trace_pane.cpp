@@ -134,7 +134,7 @@ TracePane::TracePane(Workspace& workspace, Selection& selection, QWidget* parent
     setAccessibleName(tr("trace of the block"));
     setWidgetResizable(true);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    setMinimumWidth(250);
+    setMinimumWidth(290);
     set_surface(*this, "aside");
     auto* thread = new Thread;
     set_surface(*thread, "paper");
