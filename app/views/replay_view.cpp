@@ -20,6 +20,7 @@
 namespace wexilum::app {
 namespace {
 
+constexpr double gauge_scale = 0.9;
 constexpr std::size_t worst_shown = 40;
 constexpr std::size_t chart_pieces = 1500;
 constexpr double highest_share = 250; // %: what is further off is drawn to there, so that the rest stays legible
@@ -81,7 +82,7 @@ Peaks peaks_of(const ReplayTrack& track, std::uint32_t lines, std::size_t most, 
 BudgetGauge::BudgetGauge(QString name, QWidget* parent) : QWidget(parent), name_(std::move(name))
 {
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setMinimumWidth(130);
+    setMinimumWidth(110);
     setAccessibleName(name_);
 }
 
@@ -91,6 +92,13 @@ void BudgetGauge::set_value(double value, double budget, int decimals)
     text_ = tr("%1 of %2").arg(value, 0, 'f', decimals).arg(budget, 0, 'f', decimals);
     setAccessibleDescription(text_);
     update();
+}
+
+QSize BudgetGauge::sizeHint() const
+{
+    return {std::max(QFontMetrics(code_font(gauge_scale)).horizontalAdvance(text_),
+                     QFontMetrics(text_font(gauge_scale)).horizontalAdvance(name_)),
+            44};
 }
 
 void BudgetGauge::clear()
@@ -104,10 +112,10 @@ void BudgetGauge::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.setFont(text_font(0.92));
+    painter.setFont(text_font(gauge_scale));
     painter.setPen(colour(tokens().soft));
     painter.drawText(QRect(0, 0, width(), 15), Qt::AlignLeft | Qt::AlignVCenter, name_);
-    painter.setFont(code_font());
+    painter.setFont(code_font(gauge_scale));
     const bool over = ratio_ > 1;
     painter.setPen(over ? colour_of(State::beyond) : colour(tokens().ink));
     painter.drawText(QRect(0, 15, width(), 18), Qt::AlignLeft | Qt::AlignVCenter, text_);
@@ -216,9 +224,9 @@ QWidget* ReplayView::build_figures()
     row->addStretch(1);
     column->addLayout(row);
     auto* gauges = new QHBoxLayout;
-    gauges->setSpacing(14);
-    const std::array<QString, 5> names{tr("tip at records, mm"), tr("axis at records, °"), tr("tip between records, mm"),
-                                       tr("axis between records, °"), tr("feed, %")};
+    gauges->setSpacing(12);
+    const std::array<QString, 5> names{tr("tip at records, mm"), tr("axis at records, °"), tr("tip between, mm"), tr("axis between, °"),
+                                       tr("feed, %")};
     for (std::size_t i = 0; i < gauges_.size(); ++i) {
         gauges_[i] = new BudgetGauge(names[i]);
         gauges->addWidget(gauges_[i]);

@@ -26,7 +26,7 @@ public:
     explicit BudgetGauge(QString name, QWidget* parent = nullptr);
     void set_value(double value, double budget, int decimals);
     void clear();
-    [[nodiscard]] QSize sizeHint() const override { return {180, 44}; }
+    [[nodiscard]] QSize sizeHint() const override; ///< room for its text
 
 protected:
     void paintEvent(QPaintEvent* event) override;

@@ -514,6 +514,9 @@ void TestWindow::nothing_is_cut()
             }
             const auto* label = qobject_cast<QLabel*>(w);
             const auto* button = qobject_cast<QPushButton*>(w);
+            if (const auto* gauge = qobject_cast<const BudgetGauge*>(w)) {
+                QVERIFY2(gauge->width() >= gauge->sizeHint().width(), qPrintable(gauge->accessibleName() + gauge->accessibleDescription()));
+            }
             if (label == nullptr && button == nullptr) {
                 continue;
             }
