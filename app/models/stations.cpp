@@ -39,28 +39,20 @@ void machine(const JobResults& results, StationState& out)
         return;
     }
     const ReplayTrack& track = results.replayed->track;
-    double least = 1e300;
-    std::size_t which = 0;
-    bool low = false;
-    bool any = false;
+    double least = 0; // of the travel, the share by which an axis leaves it
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
         const auto margin = margin_of(m.joints[i], track.lowest(i), track.highest(i));
-        // Home may lie on an end of travel; a joint that only goes there and back has no low margin.
-        const double range = margin ? m.joints[i].travel->high - m.joints[i].travel->low : 1;
-        if (margin && *margin < -1e-6 && *margin / range < least) {
-            least = *margin / range;
-            which = i;
-            any = true;
+        const double share = margin && *margin < -1e-6 ? *margin / (m.joints[i].travel->high - m.joints[i].travel->low) : 0;
+        if (share < least) {
+            least = share;
+            out.state = State::beyond;
+            out.status = tr("%1 beyond travel").arg(ids[int(i)]);
         }
     }
-    if (any) {
-        out.state = State::beyond;
-        out.status = tr("%1 beyond travel").arg(ids[int(which)]);
+    if (least < 0) {
         return;
     }
-    for (const PathState state : results.states) {
-        low = low || state == PathState::margin_low;
-    }
+    const bool low = std::find(results.states.begin(), results.states.end(), PathState::margin_low) != results.states.end();
     out.state = low ? State::margin : State::fits;
     out.status = low ? tr("margin low") : tr("fits travel");
 }

@@ -1,6 +1,7 @@
 #include "app/views/findings_drawer.hpp"
 
 #include "app/theme/theme.hpp"
+#include "app/views/parts.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -93,16 +94,8 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
     table_->setObjectName(QStringLiteral("findings-table"));
     table_->setAccessibleName(tr("findings"));
     table_->setItemDelegateForColumn(FindingsModel::kind, new KindDelegate(table_));
-    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    table_->setShowGrid(false);
-    table_->setWordWrap(false);
-    table_->setTabKeyNavigation(false);
+    dress_list(*table_, 24);
     table_->horizontalHeader()->hide();
-    table_->verticalHeader()->hide();
-    table_->verticalHeader()->setDefaultSectionSize(24);
-    table_->horizontalHeader()->setStretchLastSection(true);
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     column->addWidget(table_, 1);
     connect(text_, &QLineEdit::textChanged, this, [this](const QString& text) {

@@ -42,7 +42,6 @@ MachinePicture::MachinePicture(QWidget* parent) : QWidget(parent)
     setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(200, 160);
-    setToolTip({});
     rest_.setSingleShot(true);
     rest_.setInterval(rest_ms);
     connect(&rest_, &QTimer::timeout, this, [this] {
@@ -55,22 +54,17 @@ MachinePicture::MachinePicture(QWidget* parent) : QWidget(parent)
 
 void MachinePicture::set_results(std::shared_ptr<const JobResults> results)
 {
-    const bool other = !results || machine_name_.toStdString() != results->assembly().machine.name;
+    const bool other = results && (!results_ || results_->assembly().machine.name != results->assembly().machine.name);
     results_ = std::move(results);
     motion_.reset();
-    readings_.reset();
     tool_ = 0;
     if (results_) {
-        machine_name_ = QString::fromStdString(results_->assembly().machine.name);
-        readings_ = results_->assembly().machine.home();
-        joints_ = joint_frames(results_->assembly().machine, *readings_);
-    } else {
-        machine_name_.clear();
+        stand_at(results_->assembly().machine.home());
     }
     build_parts();
     upload_path_ = true;
     renew_paint();
-    if (other && results_) {
+    if (other) {
         fit_machine();
     }
     update();
@@ -81,14 +75,20 @@ void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, dou
     if (!results_) {
         return;
     }
-    readings_ = readings;
-    joints_ = joint_frames(results_->assembly().machine, readings);
+    stand_at(readings);
     if (tool != tool_ || tool_length != tool_length_) {
         tool_ = tool;
         tool_length_ = tool_length;
         build_parts();
     }
     moved();
+}
+
+void MachinePicture::stand_at(const Readings& readings)
+{
+    const Machine& machine = results_->assembly().machine;
+    joints_ = joint_frames(machine, readings);
+    beyond_ = overtravels(machine, readings, 1e-6);
 }
 
 void MachinePicture::set_motion(std::optional<std::size_t> motion)
@@ -175,12 +175,7 @@ std::vector<Rgb> MachinePicture::palette() const
 
 bool MachinePicture::is_beyond(int joint) const
 {
-    if (!results_ || !readings_ || joint < 0) {
-        return false;
-    }
-    const Joint& j = results_->assembly().machine.joints[std::size_t(joint)];
-    const double reading = (*readings_)[joint];
-    return j.travel && (reading < j.travel->low - 1e-6 || reading > j.travel->high + 1e-6);
+    return std::any_of(beyond_.begin(), beyond_.end(), [joint](const Overtravel& over) { return int(over.joint.value) == joint; });
 }
 
 // --- frames ---------------------------------------------------------------------------------------------------------

@@ -108,8 +108,9 @@ private:
     std::shared_ptr<const JobResults> results_;
     std::vector<Part> parts_;
     std::shared_ptr<const PathPaint> paint_;
-    std::optional<Readings> readings_;
-    std::vector<Frame> joints_; ///< where each has brought its body
+    std::vector<Frame> joints_;      ///< where each has brought its body
+    std::vector<Overtravel> beyond_; ///< joints that stand beyond travel
+    void stand_at(const Readings& readings);
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
     std::optional<std::size_t> motion_;
@@ -117,7 +118,6 @@ private:
     Riding riding_ = Riding::machine;
     Camera camera_;
     QString caption_;
-    QString machine_name_;
     QPointF pressed_;
     QPointF last_;
     bool dragging_ = false;

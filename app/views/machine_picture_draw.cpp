@@ -517,7 +517,7 @@ void MachinePicture::paint_notes(QPainter& painter)
     // What is beyond travel says by how much.
     int line = 0;
     const Machine& machine = results_->assembly().machine;
-    for (const Overtravel& over : overtravels(machine, *readings_, 1e-6)) {
+    for (const Overtravel& over : beyond_) {
         const QString text = QString::fromStdString(text_of(machine, over));
         const QRectF card(width() - 16 - QFontMetrics(painter.font()).horizontalAdvance(text) - 34, 12 + 30 * line++,
                           QFontMetrics(painter.font()).horizontalAdvance(text) + 34, 26);

@@ -38,7 +38,7 @@ QPushButton* button(const QString& text, const QString& name, const QString& tip
 } // namespace
 
 MachineView::MachineView(Workspace& workspace, Selection& selection, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), selection_(selection), picture_(new MachinePicture), band_(new ErrorBand),
+    : SightView(parent), workspace_(workspace), selection_(selection), picture_(new MachinePicture), band_(new ErrorBand),
       axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
       back_(button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
 {
@@ -157,23 +157,6 @@ void MachineView::resizeEvent(QResizeEvent* event)
 {
     QWidget::resizeEvent(event);
     arrange_axes();
-}
-
-void MachineView::renew_in_sight()
-{
-    due_to_renew_ = !isVisible();
-    if (isVisible()) {
-        renew();
-    }
-}
-
-void MachineView::showEvent(QShowEvent* event)
-{
-    QWidget::showEvent(event);
-    if (due_to_renew_) {
-        due_to_renew_ = false;
-        renew();
-    }
 }
 
 void MachineView::renew()

@@ -5,6 +5,7 @@
 #include "app/views/axis_slider.hpp"
 #include "app/views/file_view.hpp"
 #include "app/views/machine_picture.hpp"
+#include "app/views/parts.hpp"
 
 #include <QComboBox>
 #include <QPushButton>
@@ -15,7 +16,7 @@ class QGridLayout;
 
 namespace wexilum::app {
 
-class MachineView final : public QWidget {
+class MachineView final : public SightView {
     Q_OBJECT
 public:
     MachineView(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
@@ -32,15 +33,13 @@ Q_SIGNALS:
 
 protected:
     void hideEvent(QHideEvent* event) override;
-    void showEvent(QShowEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
 
 private:
     QWidget* build_bar();
     QWidget* build_play();
-    void renew_in_sight(); ///< renew(), once the view is in sight
-    void renew();          ///< another machine, job or replay
-    void follow();         ///< the selection has moved
+    void renew() override;
+    void follow(); ///< the selection has moved
     void show_stand();
     void jog(std::size_t joint, double reading);
     void arrange_axes();
@@ -64,7 +63,6 @@ private:
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
     bool jogged_ = false;
-    bool due_to_renew_ = false;
     double due_ = 0;                        ///< records
     std::uint32_t until_ = Selection::none; ///< line at which playing ends
 };

@@ -41,15 +41,7 @@ QTableWidget* table(const QString& name, const QString& said, const QStringList&
     out->setObjectName(name);
     out->setAccessibleName(said);
     out->setHorizontalHeaderLabels(columns);
-    out->setSelectionBehavior(QAbstractItemView::SelectRows);
-    out->setSelectionMode(QAbstractItemView::SingleSelection);
-    out->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    out->setShowGrid(false);
-    out->setWordWrap(false);
-    out->setTabKeyNavigation(false);
-    out->verticalHeader()->hide();
-    out->verticalHeader()->setDefaultSectionSize(22);
-    out->horizontalHeader()->setStretchLastSection(true);
+    dress_list(*out, 22);
     out->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     return out;
 }
@@ -129,7 +121,7 @@ void BudgetGauge::paintEvent(QPaintEvent*)
 }
 
 ReplayView::ReplayView(Workspace& workspace, Selection& selection, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), selection_(selection), refused_(new QLabel), chart_(new QCustomPlot)
+    : SightView(parent), workspace_(workspace), selection_(selection), refused_(new QLabel), chart_(new QCustomPlot)
 {
     setObjectName(QStringLiteral("replay-view"));
     auto* column = new QVBoxLayout(this);
@@ -378,23 +370,6 @@ std::shared_ptr<const ReplayedCode> ReplayView::shown() const
     return showing_loaded() ? workspace_.loaded()->replayed : results ? results->replayed : nullptr;
 }
 
-void ReplayView::renew_in_sight()
-{
-    due_to_renew_ = !isVisible();
-    if (isVisible()) {
-        renew();
-    }
-}
-
-void ReplayView::showEvent(QShowEvent* event)
-{
-    QWidget::showEvent(event);
-    if (due_to_renew_) {
-        due_to_renew_ = false;
-        renew();
-    }
-}
-
 void ReplayView::renew()
 {
     const bool there = workspace_.loaded().has_value();
@@ -456,12 +431,12 @@ void ReplayView::renew_chart()
             showing_loaded() ? workspace_.loaded()->lines->size() : workspace_.results()->posted->code.lines().size();
         Peaks peaks = peaks_of(replayed->track, lines, chart_pieces, what);
         const double most = peaks.value.empty() ? 1 : *std::max_element(peaks.value.begin(), peaks.value.end());
+        const Peaks shares = what == Deviating::share ? peaks : peaks_of(replayed->track, lines, chart_pieces, Deviating::share);
         for (double& value : peaks.value) {
             value = what == Deviating::share ? std::min(value, highest_share) : value;
         }
         peaks_->setData(QVector<double>(peaks.line.begin(), peaks.line.end()), QVector<double>(peaks.value.begin(), peaks.value.end()),
                         true);
-        const Peaks shares = peaks_of(replayed->track, lines, chart_pieces, Deviating::share);
         for (std::size_t i = 0; i < shares.line.size(); ++i) {
             if (shares.value[i] > 100) {
                 over_->addData(shares.line[i], what == Deviating::share ? std::min(shares.value[i], highest_share) : peaks.value[i]);

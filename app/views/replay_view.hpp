@@ -3,6 +3,7 @@
 
 #include "app/models/selection.hpp"
 #include "app/views/code_area.hpp"
+#include "app/views/parts.hpp"
 
 #include <QLabel>
 #include <QPushButton>
@@ -46,7 +47,7 @@ enum class Deviating { share, tip, axis };
 /// At most `most` pieces; unmeasured ones are left out. Shares of the budget in percent, mm, degrees.
 [[nodiscard]] Peaks peaks_of(const ReplayTrack& track, std::uint32_t lines, std::size_t most, Deviating what);
 
-class ReplayView final : public QWidget {
+class ReplayView final : public SightView {
     Q_OBJECT
 public:
     ReplayView(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
@@ -60,7 +61,6 @@ Q_SIGNALS:
     void line_wanted(bool loaded, std::uint32_t line);
 
 protected:
-    void showEvent(QShowEvent* event) override;
     void changeEvent(QEvent* event) override;
 
 private:
@@ -68,8 +68,7 @@ private:
     QWidget* build_figures();
     void build_chart();
     QWidget* build_tables();
-    void renew_in_sight(); ///< renew(), once the view is in sight
-    void renew();
+    void renew() override;
     void renew_figures(const ReplayedCode& replayed);
     void renew_chart();
     void renew_tables(const ReplayedCode& replayed);
@@ -97,7 +96,6 @@ private:
     QTableWidget* worst_ = nullptr;
     QTableWidget* misfits_ = nullptr;
     QLabel* nothing_ = nullptr;
-    bool due_to_renew_ = false;
 };
 
 } // namespace wexilum::app

@@ -236,12 +236,6 @@ void SetupView::refuse(const QString& why)
     refused_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(State::beyond).name()));
     refused_->setText(why);
     refused_->setVisible(true);
-    const auto& setup = editor_.setup();
-    for (int i = 0; setup && i < 6; ++i) {
-        if (!part_[std::size_t(i)]->hasFocus()) {
-            part_[std::size_t(i)]->setProperty("wrong", false);
-        }
-    }
 }
 
 void SetupView::renew()

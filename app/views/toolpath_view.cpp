@@ -2,6 +2,7 @@
 
 #include "app/models/stations.hpp"
 #include "app/theme/theme.hpp"
+#include "app/views/parts.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -48,16 +49,8 @@ ToolpathView::ToolpathView(Workspace& workspace, Selection& selection, QWidget* 
     table_->setAccessibleName(tr("records of the job"));
     table_->setFont(code_font());
     table_->horizontalHeader()->setFont(text_font());
-    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    table_->setShowGrid(false);
-    table_->setWordWrap(false);
-    table_->setTabKeyNavigation(false);
-    table_->verticalHeader()->hide();
+    dress_list(*table_, 20);
     table_->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
-    table_->verticalHeader()->setDefaultSectionSize(20);
-    table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->setColumnWidth(RecordsModel::number, 80);
     table_->setColumnWidth(RecordsModel::event, 140);

@@ -1,0 +1,27 @@
+// What several views are made of.
+#pragma once
+
+#include <QTableView>
+#include <QWidget>
+
+namespace wexilum::app {
+
+/// A table to read and choose rows from, not to edit: no grid, whole rows, one at a time, no column of row numbers.
+void dress_list(QTableView& table, int row_height);
+
+/// A view that renews itself when what it shows changes, but only once it is in sight: what nobody looks at costs nothing.
+class SightView : public QWidget {
+    Q_OBJECT
+public:
+    using QWidget::QWidget;
+
+protected:
+    void renew_in_sight();
+    virtual void renew() = 0;
+    void showEvent(QShowEvent* event) override;
+
+private:
+    bool due_ = false;
+};
+
+} // namespace wexilum::app
