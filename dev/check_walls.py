@@ -6,7 +6,7 @@ import re
 import subprocess
 import sys
 
-ORDER = ["base", "geometry", "toolpath", "machine", "collide", "setup", "solve", "motion", "controller", "dialect", "expr", "rules",
+ORDER = ["base", "expr", "geometry", "toolpath", "machine", "collide", "setup", "solve", "motion", "controller", "dialect", "rules",
          "run", "replay", "prove", "project", "io"]
 LONGEST = 700
 FILE_ACCESS = re.compile(r"#include <(fstream|filesystem|cstdio|unistd\.h|chrono)>")

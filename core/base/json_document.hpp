@@ -110,6 +110,8 @@ public:
         out = names[index].second;
         return true;
     }
+    /// Keys that the caller reads by itself.
+    void allow(std::initializer_list<const char*> keys) { known_.insert(known_.end(), keys.begin(), keys.end()); }
     /// The raw node, null where missing.
     const Node* node(const char* key, Kind kind, bool required = false);
     [[nodiscard]] bool has(const char* key) const { return node_.find(key) != nullptr; }

@@ -19,6 +19,7 @@ struct Addresses {
     char cycle_clearance = 'R';
     char cycle_step = 'Q';
     char cycle_dwell = 'P';
+    char loop_count = 'L';
 };
 
 /// One capital letter under `key`; a missing key leaves `out` as it is.

@@ -19,7 +19,7 @@ constexpr std::array<std::string_view, role_count> role_names{"motion",       "p
                                                               "axes",         "centre",          "radius",      "feed",
                                                               "inverse-feed", "speed",           "tool",        "length-register",
                                                               "dwell",        "cycle-clearance", "cycle-depth", "cycle-step",
-                                                              "cycle-dwell"};
+                                                              "cycle-dwell",  "loop-count"};
 
 class Reader {
 public:
@@ -48,8 +48,9 @@ public:
         d_.length_by_register = length == 0;
         root.text("length_joint", d_.length_joint);
         root.text("extension", d_.extension);
-        root.each_member(
-            "sections", [&](const std::string& name, const Node& node) { read_section(root, name, node); }, true);
+        root.node("sections", Kind::object, true);
+        d_.sections = read_sections(root, problems_, false);
+        check_section_joints();
         root.finish();
         if (problems_.any()) {
             return problems_.status().error();
@@ -238,29 +239,17 @@ private:
         fields.finish();
     }
 
-    void read_section(Fields& root, const std::string& name, const Node& node)
+    void check_section_joints()
     {
-        const auto& names = section_names();
-        if (std::find(names.begin(), names.end(), name) == names.end()) {
-            problems_.add(node, fmt::format("no section is called \"{}\"", name.substr(0, 40)),
-                          fmt::format("use one of: {}", fmt::join(names, ", ")));
-            return;
-        }
-        if (node.kind != Kind::array) {
-            problems_.add(node, "a section is a list of lines", "write [\"line\", …]");
-            return;
-        }
-        std::vector<std::string> lines;
-        for (const Node& item : node.items) {
-            const auto unknown = item.kind == Kind::string ? unknown_field(item.text) : std::optional<std::string>("");
-            if (unknown) {
-                root.problem(item, fmt::format("the line has no field {{{}}}", *unknown),
-                             fmt::format("use texts with the fields {}", fmt::join(section_fields(), ", ")));
-                return;
+        for (const auto& [name, section] : d_.sections) {
+            for (const std::string& joint : section ? joints_of(*section) : std::vector<std::string>()) {
+                if (!d_.axes.contains(joint)) {
+                    problems_.add(*document_.root().find("sections")->find(name),
+                                  fmt::format("\"{}\" is no slot and no axis", joint.substr(0, 40)),
+                                  "use feed, speed, tool, length-register, dwell, loop-count or a joint of \"axes\"");
+                }
             }
-            lines.push_back(item.text);
         }
-        d_.sections[name] = std::move(lines);
     }
 
     const json::Document& document_;
@@ -284,33 +273,6 @@ std::optional<std::string> Dialect::word(Function function) const
 {
     const auto found = words.find(function);
     return found == words.end() ? std::nullopt : std::optional(found->second);
-}
-
-const std::vector<std::string>& section_names()
-{
-    static const std::vector<std::string> names{"program-head", "operation", "tool-change", "stop", "optional-stop", "program-end"};
-    return names;
-}
-
-const std::vector<std::string>& section_fields()
-{
-    static const std::vector<std::string> names{"program",     "number",      "machine",    "operation", "tool",
-                                                "tool-name",   "tool-length", "next-tool",  "retract",   "rotary-home",
-                                                "spindle-off", "coolant-off", "work-offset"};
-    return names;
-}
-
-std::optional<std::string> unknown_field(const std::string& line)
-{
-    for (std::size_t open = line.find('{'); open != std::string::npos; open = line.find('{', open + 1)) {
-        const std::size_t close = line.find('}', open);
-        const std::string field = line.substr(open + 1, close == std::string::npos ? std::string::npos : close - open - 1);
-        const auto& names = section_fields();
-        if (close == std::string::npos || std::find(names.begin(), names.end(), field) == names.end()) {
-            return field;
-        }
-    }
-    return std::nullopt;
 }
 
 Result<Dialect> read_dialect(const json::Document& document) { return Reader(document).read(); }

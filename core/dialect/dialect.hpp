@@ -3,6 +3,7 @@
 
 #include "core/base/json_document.hpp"
 #include "core/controller/controller.hpp"
+#include "core/dialect/section.hpp"
 
 #include <map>
 #include <optional>
@@ -39,8 +40,9 @@ enum class Role : std::uint8_t {
     cycle_depth,
     cycle_step,
     cycle_dwell,
+    loop_count,
 };
-inline constexpr std::size_t role_count = 25;
+inline constexpr std::size_t role_count = 26;
 [[nodiscard]] std::string_view name_of(Role role);
 [[nodiscard]] std::optional<Role> role_named(std::string_view name);
 [[nodiscard]] Role role_of(Group group);
@@ -94,19 +96,13 @@ struct Dialect : Addresses {
     RotaryFeedStyle rotary_feed = RotaryFeedStyle::inverse_time;
     bool length_by_register = true; ///< a length word; otherwise the length is inside the coordinates
     std::string length_joint = "Z";
-    std::map<std::string, std::vector<std::string>> sections;
+    std::map<std::string, std::optional<Section>> sections; ///< each with its templates
     std::string extension = ".nc";
 
     [[nodiscard]] const NumberStyle& style(Quantity q) const { return numbers[static_cast<std::size_t>(q)]; }
     /// The dialect's word for a function, nothing where it has none.
     [[nodiscard]] std::optional<std::string> word(Function function) const;
 };
-
-/// The sections a dialect may supply, and the fields a section's lines may hold in braces.
-[[nodiscard]] const std::vector<std::string>& section_names();
-[[nodiscard]] const std::vector<std::string>& section_fields();
-/// The first field of a line that is not among section_fields(), nothing where all are.
-[[nodiscard]] std::optional<std::string> unknown_field(const std::string& line);
 
 /// Reads a "dialect/1" document.
 Result<Dialect> read_dialect(const json::Document& document);

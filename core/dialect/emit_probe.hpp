@@ -4,11 +4,27 @@
 #include "core/dialect/statement.hpp"
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace wexilum {
+
+/// The values that words were rounded from, noted while they are made.
+class ExactValues {
+public:
+    void note(Role role, std::size_t index, double value) { values_[{role, index}] = value; }
+    [[nodiscard]] std::optional<double> find(Role role, std::size_t index) const
+    {
+        const auto found = values_.find({role, index});
+        return found == values_.end() ? std::nullopt : std::optional(found->second);
+    }
+
+private:
+    std::map<std::pair<Role, std::size_t>, double> values_;
+};
 
 /// One word of a block, or one that the control holds.
 struct WordTrace {
@@ -19,7 +35,7 @@ struct WordTrace {
     bool is_number = false;
     double value = 0;            ///< what the word says: mm, rad, mm/s, …
     double increment = 0;        ///< its last digit, likewise
-    std::optional<double> exact; ///< before it was rounded; axes only
+    std::optional<double> exact; ///< before it was rounded; words of a section's text have none
     bool modal = false;
     std::uint32_t since = 0;        ///< the block that last gave it this value
     std::optional<std::string> was; ///< the word it replaces, where one was known
@@ -33,6 +49,7 @@ struct EmitProbe {
     bool is_text = false; ///< the line was written as it stands, not as a statement
     std::vector<WordTrace> written;
     std::vector<WordTrace> held;
+    ExactValues exact; ///< of the words made so far
 };
 
 } // namespace wexilum

@@ -3,15 +3,10 @@
 #include <algorithm>
 
 namespace wexilum {
-namespace {
-
-bool is_letter(char c) { return c >= 'A' && c <= 'Z'; }
-
-} // namespace
-
 WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink,
                          bool own_thread)
-    : dialect_(dialect), rounding_(dialect, controller), writer_(dialect, rounding_, sink, own_thread), sequence_(dialect.sequence_start)
+    : dialect_(dialect), controller_(controller), joint_names_(joint_names), rounding_(dialect, controller),
+      writer_(dialect, rounding_, sink, own_thread), sequence_(dialect.sequence_start)
 {
     for (const auto& [function, word] : dialect.words) {
         words_[static_cast<std::size_t>(function)] = &word;
@@ -28,7 +23,8 @@ WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, c
                                          {Role::dwell, dialect.dwell},
                                          {Role::cycle_clearance, dialect.cycle_clearance},
                                          {Role::cycle_step, dialect.cycle_step},
-                                         {Role::cycle_dwell, dialect.cycle_dwell}};
+                                         {Role::cycle_dwell, dialect.cycle_dwell},
+                                         {Role::loop_count, dialect.loop_count}};
     for (std::size_t i = 0; i < role_count; ++i) {
         const auto role = static_cast<Role>(i);
         first_[i] = memory_.size();
@@ -178,30 +174,33 @@ void WordEmitter::comment(const std::string& text)
     add_line(dialect_.comment_open + line + dialect_.comment_close);
 }
 
-void WordEmitter::literal(const std::string& line)
+bool WordEmitter::add_literal(const std::string& line)
 {
-    const bool plain = line.empty() || line[0] == '%' || line[0] == 'O' || line[0] == dialect_.comment_open;
+    const bool plain = line.empty() || line[0] == '%' || line[0] == controller_.program_number || line[0] == dialect_.comment_open;
     add_line(plain ? line : numbered(line));
-    if (plain) {
-        return;
+    return !plain;
+}
+
+TextEffect WordEmitter::literal(const std::string& line)
+{
+    TextEffect effect = add_literal(line) ? effect_of(controller_, line) : TextEffect();
+    for (const WordMeaning* word : effect.words) {
+        learn(*word);
     }
-    std::string word;
-    bool comment = false;
-    for (const char c : line + " ") {
-        if (c == dialect_.comment_open) {
-            comment = true;
-        }
-        if (!comment && ((c >= '0' && c <= '9') || c == '.' || c == '-' || c == '+')) {
-            word += c;
-        } else if (!comment) {
-            if (!word.empty()) {
-                learn_literal(word);
-            }
-            word = is_letter(c) ? std::string(1, c) : std::string();
-        }
-        if (c == dialect_.comment_close) {
-            comment = false;
-        }
+    for (const char letter : effect.addresses) {
+        learn_address(letter);
+    }
+    if (!effect.unknown.empty()) {
+        forget_all(); // a word that the control's definition does not explain may have changed anything
+    }
+    return effect;
+}
+
+void WordEmitter::literal(const std::string& line, std::span<const Role> changes)
+{
+    add_literal(line);
+    for (const Role role : changes) {
+        forget(role);
     }
 }
 
@@ -216,40 +215,36 @@ void WordEmitter::hold(Role role, const std::string& text)
     word.text = &text;
 }
 
-void WordEmitter::learn_literal(const std::string& word)
+void WordEmitter::learn(const WordMeaning& meaning)
 {
-    const std::string normal = normalised_word(word);
-    for (const auto& [function, text] : dialect_.words) {
-        if (normalised_word(text) == normal) {
-            const Role role = role_of(group_of(function));
-            if (role != Role::once) {
-                hold(role, text);
-            }
-            return;
+    const Role role = role_of(group_of(meaning.function));
+    if (meaning.function == Function::cycle) {
+        for (const Role lost : {Role::motion, Role::axes, Role::cycle_clearance, Role::cycle_depth, Role::cycle_step, Role::cycle_dwell}) {
+            forget(lost);
         }
+    } else if (meaning.function == Function::work_offset) {
+        const auto word = dialect_.work_offsets.find(meaning.work_register);
+        word == dialect_.work_offsets.end() ? forget(role) : hold(role, word->second);
+    } else if (role != Role::once) {
+        const auto word = dialect_.words.find(meaning.function);
+        word == dialect_.words.end() ? forget(role) : hold(role, word->second);
     }
-    for (const auto& [name, text] : dialect_.work_offsets) {
-        if (normalised_word(text) == normal) {
-            hold(Role::offset, text);
-            return;
-        }
-    }
-    const char letter = word[0];
-    for (Word& axis : words_of(Role::axes)) {
-        if (axis.address == letter) {
-            axis.known = false;
+}
+
+void WordEmitter::learn_address(char letter)
+{
+    if (const auto axis = controller_.axes.find(letter); axis != controller_.axes.end()) {
+        const auto at = std::find(joint_names_.begin(), joint_names_.end(), axis->second) - joint_names_.begin();
+        if (std::size_t(at) < axes_.size()) {
+            axes_[std::size_t(at)].known = false;
             ++forgotten_;
-            return;
         }
-    }
-    if (letter == 'G' || letter == 'M') {
-        forget_all(); // a word that this dialect does not explain may have changed anything
-    } else if (letter == dialect_.feed) {
+    } else if (letter == controller_.feed) {
         forget(Role::feed);
         forget(Role::inverse_feed);
-    } else if (letter == dialect_.speed) {
+    } else if (letter == controller_.speed) {
         forget(Role::speed);
-    } else if (letter == dialect_.length_register) {
+    } else if (letter == controller_.length_register) {
         forget(Role::length_register);
     }
 }
@@ -343,6 +338,11 @@ bool WordEmitter::probed(std::span<const Slot> slots, const Write& write)
             continue;
         }
         WordTrace word = traced(at, memory_[at]);
+        // A value noted for another block does not come to this word.
+        const auto exact = probe_->exact.find(slot.role, slot.index);
+        if (exact && rounding_.counts(slot.quantity, *exact) == slot.counts) {
+            word.exact = exact;
+        }
         if (before[i]) {
             word.was = before[i]->text;
             word.was_since = before[i]->since;

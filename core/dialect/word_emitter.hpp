@@ -1,6 +1,7 @@
 // Turns statements into blocks of words: addresses, modality, order, numbering, comments.
 #pragma once
 
+#include "core/controller/text_effect.hpp"
 #include "core/dialect/emit_probe.hpp"
 #include "core/dialect/line_writer.hpp"
 #include "core/dialect/rounding.hpp"
@@ -45,8 +46,10 @@ public:
     void emit_cut(std::span<const JointCounts> axes, const Slot& feed);
     /// The place of a joint's word in a block.
     [[nodiscard]] std::uint8_t axis_rank(std::size_t joint) const { return axes_[joint].rank; }
-    /// Adds a line as written; its words update or forget what the control is known to hold.
-    void literal(const std::string& line);
+    /// Adds a line as written. What its words do, by the controller's definition, is known to hold from then on or forgotten.
+    TextEffect literal(const std::string& line);
+    /// Adds a line as written that changes nothing but the given roles.
+    void literal(const std::string& line, std::span<const Role> changes);
     void comment(const std::string& text);
 
     void forget(Role role);
@@ -105,10 +108,15 @@ private:
     void write_cut(std::span<const JointCounts> axes, const Slot& feed);
     void add_line(std::string line);
     [[nodiscard]] std::string numbered(const std::string& words);
-    void learn_literal(const std::string& word);
+    void learn(const WordMeaning& meaning);
+    void learn_address(char letter);
+    /// Adds the line, numbered where it is a block; whether it is one.
+    bool add_literal(const std::string& line);
     void hold(Role role, const std::string& text);
 
     const Dialect& dialect_;
+    const Controller& controller_;
+    const std::vector<std::string>& joint_names_;
     Rounding rounding_;
     std::array<std::uint8_t, 256> rank_{};
     std::vector<Word> memory_;                        ///< role after role

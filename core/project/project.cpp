@@ -82,6 +82,33 @@ Result<Project> read_project(const json::Document& document)
     return project;
 }
 
+Result<RulebookText> load_rulebook(const FileSystem& files, const std::string& folder, const std::string& path)
+{
+    RulebookText out{path, {}};
+    const std::string place = folder.empty() ? path : folder + "/" + path;
+    std::size_t bytes = 0;
+    for (const std::string& name : files.list(place, ".lua")) {
+        auto text = files.read_all(place + "/" + name, most_rulebook_bytes);
+        if (!text) {
+            Error error = text.error();
+            error.place = {path + "/" + name, 0, 0};
+            return error;
+        }
+        bytes += text->size();
+        out.files[name] = std::move(*text);
+    }
+    if (!out.files.contains(rulebook_file)) {
+        return Error{ErrorKind::unreadable,
+                     fmt::format("the rulebook's folder has no {}", rulebook_file),
+                     {path, 0, 0},
+                     "put the file there, or correct \"rulebook\" in the post"};
+    }
+    if (bytes > most_rulebook_bytes) {
+        return Error{ErrorKind::value, "the rulebook is larger than 4 MB", {path, 0, 0}, "keep data out of it"};
+    }
+    return out;
+}
+
 std::vector<std::string> job_names(const FileSystem& files, const std::string& folder)
 {
     std::vector<std::string> names = files.list(folder + "/jobs", ".json");
@@ -176,6 +203,11 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
     status = status ? load(files, folder, a.post.controller, read_controller, a.controller) : status;
     status = status ? load(files, folder, a.post.dialect, read_dialect, a.dialect) : status;
     status = status ? load(files, folder, a.job.setup, read_setup, a.setup) : status;
+    if (status && !a.post.rulebook.empty()) {
+        auto rulebook = load_rulebook(files, folder, a.post.rulebook);
+        status = rulebook ? Status() : Status(rulebook.error());
+        a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
+    }
     status = status ? check_witnesses(a.controller, a.post.controller) : status;
     status = status ? link(a) : status;
     if (!status) {

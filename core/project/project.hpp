@@ -46,6 +46,10 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
 /// same wherever the project lies. Controller and machine witnesses are checked.
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job);
 
+/// Reads the texts of a rulebook's folder, whose path is from the project's folder.
+Result<RulebookText> load_rulebook(const FileSystem& files, const std::string& folder, const std::string& path);
+inline constexpr std::size_t most_rulebook_bytes = std::size_t{4} << 20;
+
 /// The names of a project's jobs, sorted.
 [[nodiscard]] std::vector<std::string> job_names(const FileSystem& files, const std::string& folder);
 

@@ -201,6 +201,7 @@ void Interpreter::run(const CodeBlock& block)
         return;
     }
     changed_ = false;
+    apply_loop(words);
     apply_state(words);
     apply_tool(words);
     apply_motion(words);
@@ -210,6 +211,10 @@ void Interpreter::run(const CodeBlock& block)
             changed_ = true;
         }
         if (meaning->function == Function::program_end) {
+            if (loop_.value != 0) {
+                report(Severity::error, "loop-open", "", fmt::format("the program ends inside the loop of block {}", loop_.value),
+                       "close the loop before the end");
+            }
             sink_.program_end(block_);
             ended_ = true;
             changed_ = true;
@@ -317,6 +322,47 @@ void Interpreter::apply_state(BlockWords& words)
             sink_.dwell(block_, controller_.dwell_in_milliseconds ? time / 1000 : time);
             changed_ = true;
         }
+    }
+}
+
+/// A loop is read once, as one of its later passes would be: nothing that was in force before it is known to be so. What the body
+/// relies on without stating it is a finding, so that every pass starts like the first.
+void Interpreter::apply_loop(const BlockWords& words)
+{
+    if (words.has(Function::loop_begin)) {
+        const CodeWord* count = words.take(controller_.loop_count);
+        if (loop_.value != 0) {
+            report(Severity::error, "code-error", "", fmt::format("a loop begins inside the loop of block {}", loop_.value),
+                   "close that one first");
+            return;
+        }
+        if (count == nullptr || count->value < 1 || count->value != std::floor(count->value)) {
+            report(Severity::error, "code-error", "",
+                   fmt::format("a loop needs its count, a whole number behind {}", controller_.loop_count),
+                   "write it in the block that begins the loop");
+        }
+        loop_ = block_;
+        unknown_outside_ = from_unknown_;
+        from_unknown_ = true;
+        for (State& state : state_) {
+            state.by_program = false;
+        }
+        known_ = 0;
+        feed_.reset();
+        spindle_rpm_.reset();
+        spindle_ = SpindleState::off;
+        coolant_ = CoolantState::off;
+        tool_ = selected_tool_ = 0;
+        tool_length_ = 0;
+        changed_ = true;
+    }
+    if (words.has(Function::loop_end)) {
+        if (loop_.value == 0) {
+            report(Severity::error, "code-error", "", "a loop ends that has not begun", "begin it, or take the block away");
+        }
+        loop_ = BlockNumber(0);
+        from_unknown_ = unknown_outside_;
+        changed_ = true;
     }
 }
 

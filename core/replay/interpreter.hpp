@@ -87,6 +87,7 @@ private:
     bool sort_words(const CodeBlock& block, BlockWords& out);
     void apply_state(BlockWords& words);
     void apply_tool(const BlockWords& words);
+    void apply_loop(const BlockWords& words);
     void apply_motion(BlockWords& words);
     [[nodiscard]] std::optional<std::size_t> joint_of(char address) const;
     [[nodiscard]] bool known(std::size_t joint) const { return (known_ >> joint & 1U) != 0; }
@@ -140,6 +141,8 @@ private:
     double cycle_dwell_ = 0;
     bool changed_ = false; // the block did something
     bool ended_ = false;
+    BlockNumber loop_;             // that began the loop that is on; 0: none
+    bool unknown_outside_ = false; // from_unknown_ as it is outside the loop
 };
 
 } // namespace wexilum

@@ -92,8 +92,15 @@ Result<bool> WithExcursions::next(Record& out)
 {
     if (!held_) {
         auto more = records_.next(out);
-        if (!more || !*more) {
+        if (!more) {
             return more;
+        }
+        if (!*more) { // what belongs behind the last record
+            const bool left = excursion_ < excursions_.size() && inserted_ < excursions_[excursion_].inserted.size();
+            if (left) {
+                out = excursions_[excursion_].inserted[inserted_++];
+            }
+            return left;
         }
         const std::size_t index = index_++;
         if (excursion_ == excursions_.size() || excursions_[excursion_].record != index) {
@@ -110,6 +117,7 @@ Result<bool> WithExcursions::next(Record& out)
     out = std::move(*held_);
     held_.reset();
     ++excursion_;
+    inserted_ = 0;
     return true;
 }
 

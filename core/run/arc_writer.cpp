@@ -143,14 +143,14 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     }
     if (centre_form) {
         for (const int k : {frame.u, frame.v}) {
-            const auto counts = frame_.rounding().counts(Quantity::length, centre(k) - value(now_, k));
-            if (counts != 0) {
-                statement.slots.push_back({Role::centre, std::uint8_t(k), Quantity::length, counts, {}});
+            const Slot slot = frame_.slot(Role::centre, Quantity::length, centre(k) - value(now_, k), std::size_t(k));
+            if (slot.counts != 0) {
+                statement.slots.push_back(slot);
             }
         }
     } else {
         const double radius = 0.5 * (std::hypot(su, sv) + std::hypot(eu, ev));
-        statement.slots.push_back({Role::radius, 0, Quantity::length, frame_.rounding().counts(Quantity::length, radius), {}});
+        statement.slots.push_back(frame_.slot(Role::radius, Quantity::length, radius));
     }
     // Travel along the arc, not only at its end.
     for (int i = 1; i <= 16; ++i) {

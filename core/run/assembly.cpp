@@ -87,34 +87,13 @@ Result<Job> read_job(const json::Document& document)
             fields.text("name", operation.name, true);
             project_path(fields, "toolpath", operation.toolpath);
             read_settings(fields, units, problems, operation.settings);
+            operation.sections = read_sections(fields, problems, true);
             fields.finish();
             job.operations.push_back(std::move(operation));
         },
         true);
-    root.each_member("sections", [&](const std::string& name, const Node& node) {
-        const auto& names = section_names();
-        if (std::find(names.begin(), names.end(), name) == names.end()) {
-            problems.add(node, fmt::format("no section is called \"{}\"", name.substr(0, 40)),
-                         fmt::format("use one of: {}", fmt::join(names, ", ")));
-            return;
-        }
-        if (node.kind == Kind::string && node.text == "off") {
-            job.sections[name] = std::nullopt;
-            return;
-        }
-        std::vector<std::string> lines;
-        bool fine = node.kind == Kind::array;
-        for (const Node& item : node.items) {
-            fine = fine && item.kind == Kind::string && !unknown_field(item.text);
-            lines.push_back(item.text);
-        }
-        if (!fine) {
-            problems.add(node, fmt::format("the section {} must be \"off\" or a list of lines with known fields", name),
-                         fmt::format("the fields are {}", fmt::join(section_fields(), ", ")));
-            return;
-        }
-        job.sections[name] = std::move(lines);
-    });
+    job.sections = read_sections(root, problems, true);
+    job.options = read_job_options(root, problems);
     root.finish();
     if (!problems.any() && job.operations.empty()) {
         problems.add(*document.root().find("operations"), "the job has no operation", "list at least one toolpath");
@@ -142,6 +121,10 @@ Result<Post> read_post(const json::Document& document)
     project_path(root, "machine", post.machine);
     project_path(root, "controller", post.controller);
     project_path(root, "dialect", post.dialect);
+    if (root.has("rulebook")) {
+        project_path(root, "rulebook", post.rulebook);
+    }
+    post.options = read_option_descriptions(root, problems);
     root.texts("changes", post.changes);
     root.finish();
     if (problems.any()) {
@@ -168,6 +151,32 @@ double Assembly::offset(JointIndex joint) const
     const auto value = found->second.find(machine.joints[joint.value].id);
     return value == found->second.end() ? 0 : value->second;
 }
+
+namespace {
+
+/// Statements of the job's sections may name joints, which the dialect must have.
+Status check_sections(const Assembly& a)
+{
+    const auto check = [&](const std::map<std::string, std::optional<Section>>& sections) -> Status {
+        for (const auto& [name, section] : sections) {
+            for (const std::string& joint : section ? joints_of(*section) : std::vector<std::string>()) {
+                if (!a.dialect.axes.contains(joint)) {
+                    return misfit(
+                        fmt::format("the section {} names \"{}\", which is no slot and no axis of the dialect", name, joint.substr(0, 40)),
+                        a.job_file, "use feed, speed, tool, length-register, dwell, loop-count or a joint of the dialect's \"axes\"");
+                }
+            }
+        }
+        return {};
+    };
+    Status status = check(a.job.sections);
+    for (const JobOperation& operation : a.job.operations) {
+        status = status ? check(operation.sections) : status;
+    }
+    return status;
+}
+
+} // namespace
 
 Status link(Assembly& a)
 {
@@ -220,6 +229,14 @@ Status link(Assembly& a)
         return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
                       "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
     }
+    if (const Status status = check_sections(a); !status) {
+        return status;
+    }
+    auto options = resolve_options(a.post.options, a.job.options);
+    if (!options) {
+        return options.error();
+    }
+    a.options = std::move(*options);
     a.solver = std::move(*solver);
     return {};
 }

@@ -4,6 +4,8 @@
 #include "core/controller/controller.hpp"
 #include "core/dialect/dialect.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/rules/rulebook.hpp"
+#include "core/run/post_options.hpp"
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
 #include "core/solve/subdivide.hpp"
@@ -28,6 +30,7 @@ struct JobOperation {
     std::string name;
     std::string toolpath; ///< path from the project's folder
     OperationSettings settings;
+    std::map<std::string, std::optional<Section>> sections; ///< as the job's, while this operation is on
     Place place;
 };
 
@@ -40,7 +43,8 @@ struct Job {
     std::string work_offset = "1"; ///< register
     Tolerance tolerance;
     std::vector<JobOperation> operations;
-    std::map<std::string, std::optional<std::vector<std::string>>> sections; ///< replaced lines; nothing inside: switched off
+    std::map<std::string, JobOption> options;
+    std::map<std::string, std::optional<Section>> sections; ///< replaced; nothing inside: switched off
 };
 /// Reads a "job/1" document.
 Result<Job> read_job(const json::Document& document);
@@ -55,6 +59,8 @@ struct Post {
     std::string machine;
     std::string controller;
     std::string dialect;
+    std::string rulebook; ///< its folder; empty: none
+    std::vector<OptionDescription> options;
 };
 /// Reads a "post/1" document.
 Result<Post> read_post(const json::Document& document);
@@ -69,6 +75,9 @@ struct Assembly {
     Toolpath toolpath;                   ///< all operations in order; each begins with record::Operation
     std::optional<InverseSolver> solver; ///< set by link()
     std::string job_file;
+    RulebookText rulebook; ///< empty: none
+    RuleOptions options;   ///< the post's, as the job sets them
+    std::string date;      ///< of the run, YYYY-MM-DD; may be empty
 
     [[nodiscard]] std::vector<std::string> joint_names() const;
     /// Offset of a joint in the job's register, mm or rad.

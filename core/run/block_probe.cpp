@@ -100,11 +100,6 @@ Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch
     out.is_text = probe.words.is_text;
     out.written = std::move(probe.words.written);
     out.held = std::move(probe.words.held);
-    for (WordTrace& word : out.written) {
-        if (word.role == Role::axes) {
-            word.exact = probe.exact[word.index];
-        }
-    }
     out.pose = probe.pose;
     out.tool_length = probe.tool_length;
     if (out.pose && out.tool_length > 0) {

@@ -10,7 +10,7 @@ Status CycleWriter::start(const record::CycleStart& cycle)
     if (!plan) {
         return plan.error();
     }
-    cancel();
+    interrupt();
     plan_ = *plan;
     kind_ = cycle.kind;
     const auto feed = cycle.parameters.find("feed");
@@ -22,11 +22,11 @@ Status CycleWriter::start(const record::CycleStart& cycle)
 
 void CycleWriter::end()
 {
-    cancel();
+    interrupt();
     plan_.reset();
 }
 
-void CycleWriter::cancel()
+void CycleWriter::interrupt()
 {
     if (in_native_) {
         if (auto word = emitter_.function(Function::cycle_off)) {
@@ -60,9 +60,9 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     }
     const bool native = style.native && length_joint && motion_.tool_along_length_joint();
     if (!stays) {
-        cancel();
+        interrupt();
         // The control's own cycle goes sideways at the height it finds and then down by itself.
-        if (!native || plan_->retreat > plan_->clearance || !motion_.stands_above(level, planned)) {
+        if (!native || !motion_.positioned() || plan_->retreat > plan_->clearance || !motion_.stands_above(level, planned)) {
             motion_.rapid(level, planned);
         }
     }
@@ -81,7 +81,11 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
 {
     const std::size_t length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint)->value;
     const ProgramFrame& frame = motion_.frame();
-    const auto height = [&](double h) { return motion_.with_same_turn(pose.tip + pose.axis * h).readings; };
+    const auto height = [&](double h) { // not yet rounded: each word is, once
+        Readings readings = motion_.now();
+        assembly_.solver->set_linear(readings, pose.tip + pose.axis * h, motion_.tool_length());
+        return readings;
+    };
     const Readings bottom = height(plan_->bottom);
     const Readings clearance = height(plan_->clearance);
     const Readings level = height(plan_->retreat);
@@ -94,18 +98,17 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, &style.word});
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         if (i != length_joint && frame.in_chain()[i] && !frame.is_rotary()[i]) {
-            statement.slots.push_back({Role::axes, std::uint8_t(i), Quantity::length, frame.counts(i, level[Eigen::Index(i)]), {}});
+            statement.slots.push_back(frame.joint_slot(Role::axes, i, level[Eigen::Index(i)]));
         }
     }
     const auto at = Eigen::Index(length_joint);
-    statement.slots.push_back(
-        {Role::cycle_depth, std::uint8_t(length_joint), Quantity::length, frame.counts(length_joint, bottom[at]), {}});
-    statement.slots.push_back({Role::cycle_clearance, 0, Quantity::length, frame.counts(length_joint, clearance[at]), {}});
+    statement.slots.push_back(frame.joint_slot(Role::cycle_depth, length_joint, bottom[at]));
+    statement.slots.push_back(frame.slot(Role::cycle_clearance, Quantity::length, frame.program_value(length_joint, clearance[at])));
     if (plan_->step > 0) {
-        statement.slots.push_back({Role::cycle_step, 0, Quantity::length, frame.rounding().counts(Quantity::length, plan_->step), {}});
+        statement.slots.push_back(frame.slot(Role::cycle_step, Quantity::length, plan_->step));
     }
     if (plan_->dwell > 0) {
-        statement.slots.push_back({Role::cycle_dwell, 0, Quantity::time, frame.rounding().counts(Quantity::time, plan_->dwell), {}});
+        statement.slots.push_back(frame.slot(Role::cycle_dwell, Quantity::time, plan_->dwell));
     }
     motion_.add_feed(statement, FeedMode::per_minute, feed.stated() ? 1 / feed.seconds(1) : 0);
     // The first block of a cycle states its position again even where the tool already stands there.
@@ -113,13 +116,14 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
         emitter_.forget(Role::axes);
     }
     emitter_.emit(statement);
+    const Readings back = motion_.with_same_turn(pose.tip + pose.axis * plan_->retreat).readings;
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         if (!frame.is_rotary()[i] && frame.in_chain()[i]) {
-            motion_.moved_to(i, level[Eigen::Index(i)]);
+            motion_.moved_to(i, back[Eigen::Index(i)]);
         }
     }
     in_native_ = true;
-    native_level_ = level[at];
+    native_level_ = back[at];
 }
 
 void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
@@ -143,8 +147,7 @@ void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpe
         height = move.height;
         if (move.dwell_after > 0) {
             if (auto word = emitter_.function(Function::dwell)) {
-                const auto counts = motion_.frame().rounding().counts(Quantity::time, move.dwell_after);
-                emitter_.emit({StatementKind::dwell, {*word, {Role::dwell, 0, Quantity::time, counts, {}}}});
+                emitter_.emit({StatementKind::dwell, {*word, motion_.frame().slot(Role::dwell, Quantity::time, move.dwell_after)}});
             }
         }
     }

@@ -23,11 +23,15 @@ public:
     [[nodiscard]] bool active() const { return plan_.has_value(); }
     /// Height above the point at which a hole is left. Precondition: active().
     [[nodiscard]] double retreat() const { return plan_->retreat; }
+    /// Depth below the point, mm. Precondition: active().
+    [[nodiscard]] double depth() const { return -plan_->bottom; }
+    [[nodiscard]] const std::string& kind() const { return kind_; }
+    /// Cancels the control's own cycle; the next point calls it again.
+    void interrupt();
 
 private:
     void native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
     void moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
-    void cancel();
 
     const Assembly& assembly_;
     WordEmitter& emitter_;

@@ -23,6 +23,7 @@ struct Finding {
     std::uint32_t last_source_line = 0; ///< where it ends
     Place code;                         ///< program: where the range begins, line = block
     std::uint32_t last_code_line = 0;
+    Place rule;         ///< in a rulebook, where one is the reason
     double worst = 0;   ///< what the members of a range are compared by; message and cure are those of the worst
     Place worst_source; ///< where the worst member is
     Place worst_code;

@@ -148,7 +148,7 @@ void MotionWriter::retract()
         statement.slots.push_back(*word);
     }
     emitter_.forget(Role::axes);
-    add_axis(statement, joint, frame_.machine_counts(joint, home));
+    statement.slots.push_back(frame_.slot(Role::axes, frame_.quantity(joint), home, joint));
     emitter_.emit(statement);
     emitter_.forget(Role::axes);
     emitter_.forget_after("machine-coordinates");
@@ -160,11 +160,11 @@ void MotionWriter::retract()
 
 void MotionWriter::rotary_home()
 {
-    retract();
+    own_retract_ ? own_retract_() : retract();
     Stand target = now_;
     for (const std::size_t i : frame_.chain()) {
         if (frame_.is_rotary()[i]) {
-            target.counts[i] = frame_.counts(i, assembly_.machine.joints[i].home);
+            target.counts[i] = frame_.joint_slot(Role::axes, i, assembly_.machine.joints[i].home).counts;
             target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
         }
     }
@@ -233,7 +233,7 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
                "name the \"retract\" joint in the machine and give the dialect a word for machine-coordinates", 1);
         return;
     }
-    retract();
+    own_retract_ ? own_retract_() : retract();
     const std::size_t away = assembly_.machine.retract->value;
     move(Function::rapid, target, true, false, away);
     // Sideways: all linear joints but the one that stays away; it is not written.
@@ -287,8 +287,9 @@ Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
                "lower the feed, or merge the short moves", value / most);
         value = most;
     }
-    const auto counts = std::max<std::int64_t>(1, frame_.rounding().counts(quantities[index], value));
-    return {mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, 0, quantities[index], counts, {}};
+    Slot slot = frame_.slot(mode == FeedMode::inverse_time ? Role::inverse_feed : Role::feed, quantities[index], value);
+    slot.counts = std::max<std::int64_t>(1, slot.counts);
+    return slot;
 }
 
 MotionWriter::Way MotionWriter::way_to(const Stand& target) const

@@ -12,6 +12,7 @@
 #include "core/run/program_frame.hpp"
 #include "core/solve/subdivide.hpp"
 
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -69,7 +70,7 @@ public:
     [[nodiscard]] double tool_length() const { return tool_length_; }
     [[nodiscard]] const ProgramFrame& frame() const { return frame_; }
     /// ProgramFrame::note_exact() of the writer's own frame.
-    void note_exact(std::array<double, max_joints>* exact) { frame_.note_exact(exact); }
+    void note_exact(ExactValues* exact) { frame_.note_exact(exact); }
     /// The stand for a tip with the rotary joints as they stand now.
     [[nodiscard]] Stand with_same_turn(const Vec3& tip) const { return frame_.stand(now_, turns_now(), tip, tool_length_); }
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.
@@ -80,6 +81,18 @@ public:
     void moved_to(std::size_t joint, double reading);
     void check_travel(const Readings& readings);
     void lost_place() { emitter_.forget_all(); }
+    /// Text or a rule has moved joints: the next motion is approached from a retract.
+    void left_path() { positioned_ = retracted_ = false; }
+    /// Where the machine stands is not known to be so whenever the program comes here.
+    void forget_places()
+    {
+        left_path();
+        stated_.assign(stated_.size(), false);
+        length_stated_ = false;
+        mode_.reset();
+    }
+    /// Called for each retract that a motion needs, instead of retract().
+    void set_retract(std::function<void()> retract) { own_retract_ = std::move(retract); }
     /// Adds a finding at the record at hand and the block that comes next.
     void report(Severity severity, const std::string& kind, const std::string& subject, std::string message, std::string cure, double worst,
                 std::size_t gap = 1);
@@ -170,6 +183,7 @@ private:
     double carried_length_ = 0;
     Source source_;
     std::size_t record_ = 0;
+    std::function<void()> own_retract_;
 };
 
 } // namespace wexilum

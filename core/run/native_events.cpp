@@ -29,7 +29,12 @@ NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, Pla
     : assembly_(assembly), in_work_(assembly.setup.part), outline_(outline), plan_(plan), findings_(findings), files_(files),
       joint_names_(assembly.joint_names()), emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread),
       motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_)
-{}
+{
+    if (!assembly.rulebook.empty()) {
+        rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this));
+        motion_.set_retract([this] { leave_work(); });
+    }
+}
 
 void NativeEvents::error(const char* kind, std::string message, std::string cure)
 {
@@ -38,18 +43,10 @@ void NativeEvents::error(const char* kind, std::string message, std::string cure
     findings_.add(std::move(finding), "", index_);
 }
 
-void NativeEvents::begin()
-{
-    note_event("program head", nullptr);
-    section("program-head");
-}
-
 void NativeEvents::finish()
 {
     emitter_.set_source(no_source);
-    note_event("program end", nullptr);
-    cycles_.end();
-    section("program-end", Function::program_end);
+    end_program();
     const std::size_t most = assembly_.controller.line_most;
     emitter_.finish();
     const LineWriter& written = emitter_.written();
@@ -70,15 +67,36 @@ void NativeEvents::handle(const Record& record)
     }
     motion_.set_source(source_, index_);
     emitter_.set_source(source_);
-    std::visit([&](const auto& r) { on(r); }, record.data);
+    if (end_pose(record.data) != nullptr && !std::holds_alternative<record::From>(record.data)) {
+        next_choice();
+    }
+    const auto kind = event_of(record.data.index());
+    const auto* change = std::get_if<record::ToolChange>(&record.data);
+    if (change != nullptr && tool_ != nullptr && tool_->number == change->number) {
+        ++index_; // it is in the spindle
+        return;
+    }
+    if (kind && offered(*kind)) [[unlikely]] {
+        fill(*kind, record);
+        hand_over(*kind, &record);
+    } else {
+        happen(record);
+    }
     ++index_;
+}
+
+void NativeEvents::happen(const Record& record)
+{
+    const bool before = std::exchange(happening_, true);
+    std::visit([&](const auto& r) { on(r); }, record.data);
+    happening_ = before;
 }
 
 void NativeEvents::set_probe(EventProbe* probe)
 {
     probe_ = probe;
     emitter_.set_probe(&probe->words);
-    motion_.note_exact(&probe->exact);
+    motion_.note_exact(&probe->words.exact);
 }
 
 void NativeEvents::note_event(const char* event, const Record* record)
@@ -105,117 +123,6 @@ void NativeEvents::note_rule(const std::string& rule)
 
 const OperationSettings& NativeEvents::settings() const { return settings_of(assembly_.job, operations_); }
 
-// --- sections -------------------------------------------------------------------------------------------------------
-
-void NativeEvents::section(const std::string& name, std::optional<Function> fallback)
-{
-    if (const auto own = assembly_.job.sections.find(name); own != assembly_.job.sections.end()) {
-        if (own->second) {
-            lines(name, "job", *own->second);
-        }
-        return;
-    }
-    if (const auto found = assembly_.dialect.sections.find(name); found != assembly_.dialect.sections.end()) {
-        lines(name, "dialect", found->second);
-    } else if (fallback) {
-        say(*fallback);
-    }
-}
-
-void NativeEvents::lines(const std::string& section, const char* whose, const std::vector<std::string>& texts)
-{
-    const std::string rule = probe_ != nullptr ? probe_->rule : std::string();
-    for (std::size_t i = 0; i < texts.size(); ++i) {
-        if (probe_ != nullptr) {
-            note_rule(fmt::format("section {} of the {}, line {}", section, whose, i + 1));
-        }
-        line(texts[i]);
-    }
-    note_rule(rule);
-}
-
-void NativeEvents::line(const std::string& text)
-{
-    if (text.size() > 2 && text.front() == '{' && text.back() == '}' && action(text.substr(1, text.size() - 2))) {
-        return;
-    }
-    std::string out;
-    for (std::size_t at = 0; at < text.size();) {
-        if (text[at] != '{') {
-            out += text[at++];
-            continue;
-        }
-        const std::size_t close = text.find('}', at);
-        const auto value = field(text.substr(at + 1, close - at - 1));
-        if (!value) {
-            return; // a line about something that is not there
-        }
-        out += *value;
-        at = close + 1;
-    }
-    const char open = assembly_.dialect.comment_open;
-    if (!out.empty() && out.front() == open && out.back() == assembly_.dialect.comment_close) {
-        emitter_.comment(out.substr(1, out.size() - 2));
-    } else {
-        emitter_.literal(out);
-    }
-}
-
-std::optional<std::string> NativeEvents::field(const std::string& name) const
-{
-    if (name == "program") {
-        return assembly_.job.program;
-    }
-    if (name == "number") {
-        return std::to_string(assembly_.job.number);
-    }
-    if (name == "machine") {
-        return assembly_.machine.name;
-    }
-    if (name == "operation") {
-        return operation_;
-    }
-    if (name == "tool" && tool_ != nullptr) {
-        return std::to_string(tool_->number);
-    }
-    if (name == "tool-name" && tool_ != nullptr) {
-        return tool_->name;
-    }
-    if (name == "tool-length" && tool_ != nullptr && tool_->length) {
-        return fmt::format("{:.3f}", *tool_->length);
-    }
-    if (name == "next-tool" && calls_ < outline_.tool_calls.size()) {
-        return std::to_string(outline_.tool_calls[calls_]);
-    }
-    return std::nullopt;
-}
-
-bool NativeEvents::action(const std::string& name)
-{
-    if (name == "retract") {
-        motion_.retract();
-    } else if (name == "rotary-home") {
-        motion_.rotary_home();
-    } else if (name == "spindle-off") {
-        if (spindle_ != SpindleState::off) {
-            say(Function::spindle_off);
-            spindle_ = SpindleState::off;
-        }
-    } else if (name == "coolant-off") {
-        if (coolant_ != CoolantState::off) {
-            say(Function::coolant_off);
-            coolant_ = CoolantState::off;
-        }
-    } else if (name == "work-offset") {
-        const std::string& word = assembly_.dialect.work_offsets.at(assembly_.job.work_offset);
-        emitter_.emit({StatementKind::state, {{Role::offset, 0, Quantity::whole, 0, &word}}});
-        emitter_.forget(Role::axes);
-    } else {
-        return false;
-    }
-    return true;
-}
-
 void NativeEvents::say(Function function)
 {
     if (auto word = emitter_.function(function)) {
@@ -237,15 +144,13 @@ void NativeEvents::on(const record::Operation& r)
     cycles_.end();
     ++operations_;
     operation_ = r.id + " " + r.name;
+    operation_id_ = r.id;
     emitter_.forget_after("operation");
-    section("operation");
+    section("operation", std::nullopt);
 }
 
 void NativeEvents::on(const record::ToolChange& r)
 {
-    if (tool_ != nullptr && tool_->number == r.number) {
-        return;
-    }
     cycles_.end();
     tool_ = assembly_.setup.find_tool(r.number);
     if (calls_ < outline_.tool_calls.size()) {
@@ -256,7 +161,7 @@ void NativeEvents::on(const record::ToolChange& r)
         return; // the outline has said so; nothing can be moved without a length
     }
     pose_.reset();
-    section("tool-change");
+    section("tool-change", std::nullopt);
     if (assembly_.controller.tool_change_stops_spindle) {
         spindle_ = SpindleState::off;
     }
@@ -298,8 +203,7 @@ void NativeEvents::ready_to_move()
     if (turning && assembly_.setup.spindle == Actor::program &&
         (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
         Statement statement(StatementKind::state);
-        const auto counts = motion_.frame().rounding().counts(Quantity::speed, wanted_spindle_.speed_rpm);
-        statement.slots.push_back({Role::speed, 0, Quantity::speed, counts, {}});
+        statement.slots.push_back(motion_.frame().slot(Role::speed, Quantity::speed, wanted_spindle_.speed_rpm));
         const bool clockwise = wanted_spindle_.state == SpindleState::clockwise;
         if (auto word = emitter_.function(clockwise ? Function::spindle_clockwise : Function::spindle_counter_clockwise)) {
             statement.slots.push_back(*word);
@@ -324,38 +228,41 @@ void NativeEvents::on(const record::Dwell& r)
         }
         seconds = r.amount * 60 / feed_.spindle_rpm;
     }
-    if (auto word = emitter_.function(Function::dwell)) {
-        const auto counts = motion_.frame().rounding().counts(Quantity::time, seconds);
-        emitter_.emit({StatementKind::dwell, {*word, {Role::dwell, 0, Quantity::time, counts, {}}}});
-    }
+    dwell(seconds);
 }
 
 void NativeEvents::on(const record::InsertedText& r)
 {
-    emitter_.literal(r.text);
-    motion_.lost_place(); // whatever it changed is stated again
+    const TextEffect effect = write_line(r.text);
+    // What it turns on or off by hand stays so until the path says otherwise; everything else is stated again.
+    if (effect.has(Group::coolant)) {
+        wanted_coolant_ = coolant_;
+    }
+    if (effect.has(Group::spindle)) {
+        wanted_spindle_.state = spindle_;
+    }
+    motion_.lost_place();
 }
 
 // --- motion ---------------------------------------------------------------------------------------------------------
 
-const Planned& NativeEvents::next_choice()
+void NativeEvents::next_choice()
 {
-    const Planned& planned = plan_.next();
+    choice_ = &plan_.next();
     if (probe_ != nullptr && !probe_->words.seen) [[unlikely]] {
-        probe_->planned = planned;
+        probe_->planned = *choice_;
     }
-    if (planned.entry != Planned::Entry::lost) {
-        return planned;
+    if (choice_->entry == Planned::Entry::lost) {
+        kept_ = *choice_;
+        kept_.turns = planned_; // an error has been found; the run goes on to find the others
+        choice_ = &kept_;
     }
-    kept_ = planned;
-    kept_.turns = planned_; // an error has been found; the run goes on to find the others
-    return kept_;
 }
 
 void NativeEvents::on(const record::Rapid& r)
 {
     cycles_.end();
-    const Planned& planned = next_choice();
+    const Planned& planned = *choice_;
     pose_ = r.to;
     pose_in_work_.reset();
     planned_ = planned.turns;
@@ -369,7 +276,7 @@ void NativeEvents::on(const record::Rapid& r)
 void NativeEvents::cut(const Pose& to, const record::Circular* circular)
 {
     cycles_.end();
-    const Planned& planned = next_choice();
+    const Planned& planned = *choice_;
     if (tool_ != nullptr) {
         ready_to_move();
         if (pose_ && motion_.positioned()) {
@@ -451,12 +358,18 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
 
 void NativeEvents::note_excursion(const std::vector<std::pair<Pose, bool>>& rapid_or_feed)
 {
-    Excursion excursion{index_, {}};
     for (const auto& [pose, rapid] : rapid_or_feed) {
         const Pose in_part = transformed(assembly_.setup.part.inverse(), pose);
-        excursion.inserted.push_back({rapid ? RecordData(record::Rapid{in_part}) : RecordData(record::Linear{in_part}), source_});
+        excurse({rapid ? RecordData(record::Rapid{in_part}) : RecordData(record::Linear{in_part}), source_}, index_);
     }
-    excursions_.push_back(std::move(excursion));
+}
+
+void NativeEvents::excurse(Record inserted, std::size_t before)
+{
+    if (excursions_.empty() || excursions_.back().record != before) {
+        excursions_.push_back({before, {}});
+    }
+    excursions_.back().inserted.push_back(std::move(inserted));
 }
 
 void NativeEvents::reorient(const Pose& pose, const Turns& depart)
@@ -483,7 +396,7 @@ void NativeEvents::on(const record::CycleStart& r)
 
 void NativeEvents::on(const record::CyclePoint& r)
 {
-    const Planned& planned = next_choice();
+    const Planned& planned = *choice_;
     pose_ = r.at;
     pose_in_work_.reset();
     planned_ = planned.turns;

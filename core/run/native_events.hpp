@@ -1,4 +1,4 @@
-// The native handlers: what each record becomes when no rule takes it.
+// What each record becomes: the native handlers, and the rules that take events from them.
 #pragma once
 
 #include "core/run/cycle_writer.hpp"
@@ -10,13 +10,15 @@
 
 namespace wexilum {
 
+/// The event that a kind of record is, by its index in RecordData; nothing where rules don't see it.
+[[nodiscard]] std::optional<EventKind> event_of(std::size_t record_kind);
+
 /// What the events note about the block that an EmitProbe watches for.
 struct EventProbe {
     EmitProbe words;
-    std::array<double, max_joints> exact{}; ///< by joint, the value that its word was rounded from
-    std::string event;                      ///< what happens as the block is written
-    std::string rule;                       ///< what makes blocks of it
-    std::optional<std::size_t> record;      ///< among the agreed path's
+    std::string event;                 ///< what happens as the block is written
+    std::string rule;                  ///< what makes blocks of it
+    std::optional<std::size_t> record; ///< among the agreed path's
     Source source;
     std::optional<Pose> pose; ///< of the record, part's frame
     Planned planned;          ///< the choice made for it
@@ -24,7 +26,7 @@ struct EventProbe {
     double tool_length = 0;
 };
 
-class NativeEvents {
+class NativeEvents final : private RuleHost {
 public:
     /// All must outlive the object; `plan` stands before the first motion, `files` are those that sources point into. `own_thread`:
     /// the text is made on a thread of its own.
@@ -39,6 +41,7 @@ public:
     void set_probe(EventProbe* probe);
     [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
     [[nodiscard]] std::vector<Excursion> take_excursions() { return std::move(excursions_); }
+    [[nodiscard]] std::vector<EventTally> tallies() const;
 
 private:
     void on(const record::From&) {}
@@ -55,25 +58,73 @@ private:
     void on(const record::ProgramName& r);
     void on(const record::Operation& r);
     void on(const record::Comment& r) { emitter_.comment(r.text); }
-    void on(const record::Stop&) { section("stop", Function::stop); }
-    void on(const record::OptionalStop&) { section("optional-stop", Function::optional_stop); }
+    void on(const record::Stop&) { stop(false); }
+    void on(const record::OptionalStop&) { stop(true); }
     void on(const record::Dwell& r);
     void on(const record::InsertedText& r);
     void on(const record::ProgramEnd&) {}
     void on(const record::Unknown&) {}
 
-    /// Writes a section's lines; a section that nobody supplies is the one word of `fallback`.
-    void section(const std::string& name, std::optional<Function> fallback = std::nullopt);
-    void lines(const std::string& section, const char* whose, const std::vector<std::string>& texts);
-    void line(const std::string& text);
-    [[nodiscard]] std::optional<std::string> field(const std::string& name) const;
-    bool action(const std::string& name);
+    void happen(const Record& record);
+    void start_program();
+    void end_program();
+
+    /// Writes a section; one that nobody supplies is the one word of `fallback`.
+    void section(const std::string& name, std::optional<Function> fallback);
+    void write_section(const std::string& name, const char* whose, const Section& section);
+    void write_template(const StatementTemplate& item);
+    TextEffect write_line(const std::string& text);
+    void after_text(const TextEffect& effect);
+    [[nodiscard]] StateValues state_values();
+
+    // --- rules
+    /// Counts an event; whether a rule takes it.
+    [[nodiscard]] bool offered(EventKind kind)
+    {
+        if (seen_[static_cast<std::size_t>(kind)]++ == 0) [[unlikely]] {
+            order_.push_back(kind);
+        }
+        return rules_ && rules_->takes(kind);
+    }
+    /// Has the rule take the event that has been filled; `record` is null where none is behind it.
+    void hand_over(EventKind kind, const Record* record);
+    /// Both, for an event without fields. False where no rule takes it.
+    bool taken(EventKind kind);
+    void fill(EventKind kind, const Record& record);
+    void fill_tool(Event& event, std::uint32_t number) const;
+    void fault(EventKind kind, const RuleFault& fault, bool native_done);
+    void note_rule_here();
+    void leave_work();
+    void state_work_offset();
+    void native(Event& event) override;
+    std::optional<double> axis(std::string_view joint, bool machine) override;
+    int slot(std::string_view name) override;
+    Problem emit(std::span<const RuleWord> words) override;
+    void text(const std::string& line) override;
+    void text(const std::string& line, std::span<const Role> changes) override;
+    void comment(const std::string& text) override;
+    void section(const std::string& name) override { section(name, std::nullopt); }
+    void set_section(const std::string& name, std::optional<Section> section) override;
+    void reset_section(const std::string& name) override { own_sections_.erase(name); }
+    void act(SectionAction action) override;
+    void stop(bool optional) override;
+    Problem dwell(double seconds) override;
+    void forget(std::span<const Role> roles) override;
+    void report(RuleSeverity severity, const std::string& text, const std::string& cure) override;
+    expr::Value state(StateName name) override;
+    std::vector<RuleTool> tools() override;
+    std::vector<RuleOperation> operations() override;
+    /// Makes a stop or dwell that a rule adds part of the agreed path.
+    void add_to_path(const RecordData& data);
+    Problem add_axis(Statement& statement, const RuleWord& word, bool machine);
+
     void say(Function function);
     /// Spindle and coolant as the path wants them, before the tool moves.
     void ready_to_move();
     [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
-    [[nodiscard]] const Planned& next_choice();
-    Planned kept_; ///< what next_choice() gives where the plan has nothing
+    void next_choice();
+    const Planned* choice_ = nullptr; ///< of the motion at hand
+    Planned kept_;                    ///< the choice where the plan has nothing
     /// A straight cut, or along the given arc, from where the path stands.
     void cut(const Pose& to, const record::Circular* circular);
     /// Cuts one piece, through a pole where the plan says so.
@@ -83,6 +134,7 @@ private:
     void reorient(const Pose& pose, const Turns& depart);
     [[nodiscard]] const OperationSettings& settings() const;
     /// Notes motion (work mount's frame) that belongs before the record at hand.
+    void excurse(Record inserted, std::size_t before);
     void note_excursion(const std::vector<std::pair<Pose, bool>>& rapid_or_feed);
     void error(const char* kind, std::string message, std::string cure);
     /// Tells the probe what the following blocks come from.
@@ -102,11 +154,19 @@ private:
     Source source_;
     std::size_t index_ = 0;
     EventProbe* probe_ = nullptr;
+    std::optional<Rulebook> rules_;
+    const Record* record_ = nullptr;                                                    ///< of the event that a rule has
+    bool happening_ = false;                                                            ///< the record at hand is being done
+    bool native_done_ = false;                                                          ///< the rule at hand has had its event done
+    std::map<std::string, std::shared_ptr<const std::optional<Section>>> own_sections_; ///< as rules want them
+    std::array<std::uint64_t, event_count> seen_{};
+    std::vector<EventKind> order_; ///< in which events first came
     std::vector<Excursion> excursions_;
     std::size_t calls_ = 0;      // tool calls done
     std::size_t operations_ = 0; // begun
     const Tool* tool_ = nullptr;
-    std::string operation_;
+    std::string operation_; // id and name
+    std::string operation_id_;
     std::optional<Pose> pose_;         // part's frame, where the path stands
     std::optional<Pose> pose_in_work_; // the same in the work mount's frame, where it is at hand
     Turns planned_{};                  // exact rotary readings there

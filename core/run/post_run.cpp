@@ -184,6 +184,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
         return status.error();
     }
     out_.excursions = events.take_excursions();
+    out_.events = events.tallies();
     out_.blocks = events.emitter().lines();
     out_.bytes = events.emitter().written().bytes();
     return {};
@@ -203,7 +204,7 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
 Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch)
 {
     const auto& operations = assembly.job.operations;
-    const bool any = std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) {
+    const bool any = !assembly.rulebook.empty() || std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) {
         return o.settings.reorient_clearance.has_value() || o.settings.pole_lift > 0;
     });
     if (!any) {

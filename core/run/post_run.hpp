@@ -15,6 +15,13 @@
 
 namespace wexilum {
 
+/// How often a kind of event came, and what a rule made of it.
+struct EventTally {
+    EventKind kind{};
+    std::uint64_t seen = 0;
+    HandlerCount handler;
+};
+
 /// What a run tells beside the code.
 struct RunSummary {
     Outline outline;
@@ -22,6 +29,7 @@ struct RunSummary {
     std::uint32_t blocks = 0;
     std::uint64_t bytes = 0;
     std::string channel = "1";
+    std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
     std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 

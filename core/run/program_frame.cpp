@@ -30,12 +30,10 @@ void ProgramFrame::set_length_shift(double mm)
     }
 }
 
-std::int64_t ProgramFrame::machine_counts(std::size_t joint, double reading) const { return rounding_.counts(quantity(joint), reading); }
-
 [[gnu::always_inline]] inline double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
 {
     if (exact_ != nullptr) [[unlikely]] {
-        (*exact_)[joint] = wanted - shift_[joint];
+        exact_->note(Role::axes, joint, program_value(joint, wanted));
     }
     stand.counts[joint] = counts(joint, wanted);
     return stand.readings[Eigen::Index(joint)] = reading(joint, stand.counts[joint]);

@@ -1,6 +1,7 @@
 // Between machine readings and the counts written in the program: work offset, tool length, rounding.
 #pragma once
 
+#include "core/dialect/emit_probe.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/run/assembly.hpp"
 
@@ -29,10 +30,8 @@ public:
     /// Counts of the word that brings the joint to `reading`.
     [[nodiscard]] std::int64_t counts(std::size_t joint, double reading) const
     {
-        return rounding_.counts(quantity(joint), reading - shift_[joint]);
+        return rounding_.counts(quantity(joint), program_value(joint, reading));
     }
-    /// Counts of the word for an absolute machine position.
-    [[nodiscard]] std::int64_t machine_counts(std::size_t joint, double reading) const;
     /// Where a word of such counts brings the joint.
     [[nodiscard]] double reading(std::size_t joint, std::int64_t counts) const
     {
@@ -43,8 +42,23 @@ public:
     [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same in place, for one point of a path after the other.
     void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const;
-    /// Where to note, by joint, the exact value that each word was rounded from; null: nowhere.
-    void note_exact(std::array<double, max_joints>* exact) { exact_ = exact; }
+    /// The slot of a number, rounded.
+    [[nodiscard]] Slot slot(Role role, Quantity quantity, double value, std::size_t index = 0) const
+    {
+        if (exact_ != nullptr) [[unlikely]] {
+            exact_->note(role, index, value);
+        }
+        return {role, std::uint8_t(index), quantity, rounding_.counts(quantity, value), {}};
+    }
+    /// The slot of the word that brings a joint to `reading`; `role` is axes or cycle_depth.
+    [[nodiscard]] Slot joint_slot(Role role, std::size_t joint, double reading) const
+    {
+        return slot(role, quantity(joint), program_value(joint, reading), joint);
+    }
+    /// What the program says for a joint's reading, mm or rad.
+    [[nodiscard]] double program_value(std::size_t joint, double reading) const { return reading - shift_[joint]; }
+    /// Where to note the value that each word was rounded from; null: nowhere.
+    void note_exact(ExactValues* exact) { exact_ = exact; }
     /// Counts of all joints anew.
     void recount(Stand& stand) const;
 
@@ -65,7 +79,7 @@ private:
     std::array<double, max_joints> offset_{}; ///< of the job's register, by joint
     std::array<double, max_joints> shift_{};  ///< offset and length
     std::size_t length_joint_ = SIZE_MAX;
-    std::array<double, max_joints>* exact_ = nullptr;
+    ExactValues* exact_ = nullptr;
 };
 
 } // namespace wexilum

@@ -13,6 +13,12 @@ const char* event_name(std::size_t kind)
     return names[kind];
 }
 
+const char* name_of(record::CoolantState state)
+{
+    static constexpr std::array<const char*, 5> names{"off", "flood", "mist", "through", "air"};
+    return names[static_cast<std::size_t>(state)];
+}
+
 Place place_of(const std::vector<std::string>& files, const Source& source)
 {
     return {source.file < files.size() ? files[source.file] : std::string(), source.line.value, 0};

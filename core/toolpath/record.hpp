@@ -123,6 +123,9 @@ struct Toolpath {
 /// What a kind of record is as an event, in words; `kind` is an index into RecordData.
 [[nodiscard]] const char* event_name(std::size_t kind);
 
+/// "off", "flood", …
+[[nodiscard]] const char* name_of(record::CoolantState state);
+
 /// "file:line" of a record; `files` are those that sources point into.
 [[nodiscard]] Place place_of(const std::vector<std::string>& files, const Source& source);
 

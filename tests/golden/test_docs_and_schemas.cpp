@@ -99,8 +99,14 @@ private Q_SLOTS:
             const auto name = name_of(static_cast<Role>(i));
             QVERIFY2(dialect.contains(QString("`%1`").arg(QString::fromUtf8(name.data(), qsizetype(name.size())))), name.data());
         }
-        for (const std::string& field : section_fields()) {
-            QVERIFY2(dialect.contains(QString("{%1}").arg(QString::fromStdString(field))), field.c_str());
+        for (const std::string& action : section_actions()) {
+            QVERIFY2(dialect.contains(QString("{%1}").arg(QString::fromStdString(action))), action.c_str());
+        }
+        for (const expr::Name& name : state_names()) {
+            QVERIFY2(dialect.contains(QString("`%1`").arg(QString::fromStdString(name.name))), name.name.c_str());
+        }
+        for (const std::string& section : section_names()) {
+            QVERIFY2(dialect.contains(QString("`%1`").arg(QString::fromStdString(section))), section.c_str());
         }
     }
 

@@ -62,12 +62,13 @@ private Q_SLOTS:
         row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
             "controllers/morrow-m.json:28:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",
-            "dialects/morrow-m.json:42:68: the line has no field {tol}; use texts with the fields program, number, machine, operation, "
-            "tool, tool-name, tool-length, next-tool, retract, rotary-home, spindle-off, coolant-off, work-offset");
+            "dialects/morrow-m.json:43:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
+            "date, operation, operation_id, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, tools, "
+            "spindle, speed, coolant, feed, block");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
             "dialects/morrow-m.json:31:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
             "length, compensation, cycle-return, spindle, coolant, once, axes, centre, radius, feed, inverse-feed, speed, tool, "
-            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell");
+            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell, loop-count");
         row("dialect without a joint", five, "dialects/calder-t.json", R"(, "C": {"word": "C"})", "",
             "dialects/calder-t.json: the dialect has no word for the joint \"C\"; add it under \"axes\"");
         row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "",
@@ -111,7 +112,7 @@ private Q_SLOTS:
         QVERIFY(!loaded.ok());
         QVERIFY(QString::fromStdString(loaded.error().cure)
                     .startsWith("its jobs are: fails-beyond-travel, fails-tilt-beyond-travel, fails-tool-without-length, "
-                                "fails-unreachable-direction, mirror-back-face, mirror-cell"));
+                                "fails-unreachable-direction, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

@@ -86,6 +86,9 @@ private Q_SLOTS:
     void motions_by_hand();
     void path_states();
     void why_a_word();
+    void what_words_were_rounded_from();
+    void every_number_tells_what_it_was_rounded_from_data();
+    void every_number_tells_what_it_was_rounded_from();
     void why_a_head_line();
     void why_this_branch();
     void a_probe_changes_nothing();
@@ -228,6 +231,60 @@ void TestJobRun::why_a_word()
     QVERIFY(ran.posted->code.lines().holds(first_cut - 1, "F600."));
     QVERIFY(word(trace.held, "X10.") == nullptr);
     QVERIFY(trace.choice.empty()); // no rotary joints: nothing to choose
+}
+
+void TestJobRun::what_words_were_rounded_from()
+{
+    // A third of a turn about 0.1111, 0.2222 from 10 to its right; a dwell of 2.00049 s; a hole 9.12345 deep at 33.3333, fed with 101.23
+    // mm/min.
+    Ran ran("mirror-cell", square_job("LOADTL/1\nSPINDL/RPM,3000.4,CLW\nFEDRAT/601.2345,MMPM\nRAPID\nGOTO/10.1111,0.2222,5\n"
+                                      "GOTO/10.1111,0.2222,-1\nCIRCLE/0.1111,0.2222,-1,0,0,1,10\nGOTO/0.1111,10.2222,-1\n"
+                                      "DELAY/2.00049\nRAPID\nGOTO/33.3333,0,5\nCYCLE/DRILL,DEPTH,9.12345,CLEAR,2.0001,MMPM,101.23\n"
+                                      "GOTO/33.3333,0,0\nCYCLE/OFF\nFINI\n"));
+    const auto exact = [&](const char* line, const char* text) {
+        const BlockTrace trace = ran.why(ran.line_with(line));
+        const WordTrace* found = word(trace.written, text);
+        return found != nullptr && found->exact ? *found->exact : std::nan("");
+    };
+    QVERIFY(std::abs(exact("S3000", "S3000") - 3000.4) < 1e-9);
+    QVERIFY(std::abs(exact("F601.2", "F601.2") - 601.2345 / 60) < 1e-12);
+    // From the rounded start X10.111: the centre is 9.9999 to its left, and 0.0002 above the start's rounded Y0.222.
+    QVERIFY(std::abs(exact("I-10.", "I-10.") + 9.9999) < 1e-9);
+    QVERIFY(std::abs(exact("I-10.", "Y10.222") - 10.2222) < 1e-9);
+    QVERIFY(std::abs(exact("G4 P2.", "P2.") - 2.00049) < 1e-12);
+    QVERIFY(std::abs(exact("G81", "X33.333") - 33.3333) < 1e-9);
+    QVERIFY(std::abs(exact("G81", "Z-9.123") + 9.12345) < 1e-9);
+    QVERIFY(std::abs(exact("G81", "R2.") - 2.0001) < 1e-9);
+    QVERIFY(std::abs(exact("G81", "F101.2") - 101.23 / 60) < 1e-12);
+}
+
+void TestJobRun::every_number_tells_what_it_was_rounded_from_data()
+{
+    QTest::addColumn<QString>("job");
+    QTest::newRow("drilling, arcs") << "mirror-cell";
+    QTest::newRow("inverse time, moves of many blocks") << "mirror-back-face";
+}
+
+void TestJobRun::every_number_tells_what_it_was_rounded_from()
+{
+    QFETCH(QString, job);
+    Ran ran(job.toStdString());
+    const std::uint32_t lines = ran.posted->code.lines().size();
+    std::size_t numbers = 0;
+    std::size_t rounded = 0;
+    for (std::uint32_t line = 1; line <= lines; line += lines / 60) {
+        for (const WordTrace& w : ran.why(line).written) {
+            if (!w.is_number || w.quantity == Quantity::whole) {
+                continue;
+            }
+            QVERIFY2(w.exact.has_value(), qPrintable(QString("line %1, %2").arg(line).arg(w.text.c_str())));
+            QVERIFY(std::abs(*w.exact - w.value) <= 0.5 * w.increment * (1 + 1e-6));
+            ++numbers;
+            rounded += *w.exact != w.value ? 1 : 0;
+        }
+    }
+    QVERIFY(numbers > 60);
+    QVERIFY(rounded > 20);
 }
 
 void TestJobRun::why_a_head_line()

@@ -1,0 +1,108 @@
+#include "core/rules/rulebook.hpp"
+
+#include "core/rules/rule_binding.hpp"
+
+#include <fmt/format.h>
+
+namespace wexilum {
+
+Rulebook::Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, const RuleLimits& limits)
+    : text_(text), options_(options), host_(host), sandbox_(limits), current_(sandbox_.state())
+{}
+
+Rulebook::~Rulebook() = default;
+
+std::unique_ptr<RuleFault> Rulebook::load()
+{
+    const std::string path = text_.folder + "/" + rulebook_file;
+    if (!sandbox_.ready()) {
+        return std::make_unique<RuleFault>(RuleFault{"there is no memory to run the rulebook", {path, 0, 0}, {}, true});
+    }
+    const auto found = text_.files.find(rulebook_file);
+    if (found == text_.files.end()) {
+        return std::make_unique<RuleFault>(RuleFault{"the rulebook's folder has no rulebook.lua", {text_.folder, 0, 0}, {}, false});
+    }
+    lua_State* const L = sandbox_.state();
+    lua_pushcfunction(L, RuleBinding::open);
+    lua_pushlightuserdata(L, this);
+    std::unique_ptr<RuleFault> fault = sandbox_.call(L, 1);
+    if (!fault) {
+        fault = sandbox_.compile(L, found->second, path);
+    }
+    if (!fault) {
+        fault = sandbox_.call(L, 0);
+    }
+    if (fault) {
+        for (Handler& handler : handlers_) {
+            handler.off = true;
+            settle(handler);
+        }
+    }
+    return fault;
+}
+
+Event& Rulebook::event(EventKind kind)
+{
+    Event& event = handlers_[static_cast<std::size_t>(kind)].event;
+    event.begin(kind);
+    return event;
+}
+
+int Rulebook::push_arguments(Handler& handler)
+{
+    lua_State* const L = current_;
+    if (!handler.positional) {
+        lua_rawgeti(L, LUA_REGISTRYINDEX, handler.object);
+        return 1;
+    }
+    const auto fields = rule_events()[static_cast<std::size_t>(handler.event.kind)].fields;
+    for (std::size_t i = 0; i < fields.size(); ++i) {
+        RuleBinding::push_field(L, handler.event, fields, i);
+    }
+    return int(fields.size());
+}
+
+std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
+{
+    Handler& handler = handlers_[static_cast<std::size_t>(kind)];
+    lua_State* const L = current_;
+    if (lua_checkstack(L, Event::most_fields + 8) == 0) {
+        return std::make_unique<RuleFault>(RuleFault{"the rules call each other too deeply", handler.count.place, {}, true});
+    }
+    handler.taken = false;
+    active_.push_back(kind);
+    ++handler.count.calls;
+    lua_rawgeti(L, LUA_REGISTRYINDEX, handler.reference);
+    std::unique_ptr<RuleFault> fault = sandbox_.call(L, push_arguments(handler));
+    current_ = L;
+    active_.pop_back();
+    if (fault) [[unlikely]] {
+        ++handler.count.faults;
+        if (fault->place.line == 0) {
+            fault->place = handler.count.place;
+        }
+        handler.off = handler.off || fault->limit;
+        if (sandbox_.spent()) {
+            for (Handler& other : handlers_) {
+                other.off = true;
+                settle(other);
+            }
+        }
+    }
+    settle(handler);
+    return fault;
+}
+
+Place Rulebook::here() const
+{
+    lua_Debug info;
+    for (int level = 0; !active_.empty() && lua_getstack(current_, level, &info) != 0; ++level) {
+        lua_getinfo(current_, "Sl", &info);
+        if (info.currentline > 0) {
+            return {info.source[0] == '@' ? info.source + 1 : info.source, std::uint32_t(info.currentline), 0};
+        }
+    }
+    return {};
+}
+
+} // namespace wexilum

@@ -1,0 +1,92 @@
+// A rulebook: the post's Lua file with its modules, and what it does in one run.
+#pragma once
+
+#include "core/base/result.hpp"
+#include "core/dialect/section.hpp"
+#include "core/rules/description.hpp"
+#include "core/rules/rule_host.hpp"
+#include "core/rules/sandbox.hpp"
+
+#include <array>
+#include <map>
+#include <memory>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace wexilum {
+
+/// The texts of a rulebook's folder, read before anything runs.
+struct RulebookText {
+    std::string folder;                       ///< from the project's folder
+    std::map<std::string, std::string> files; ///< name with extension -> text; "rulebook.lua" is run
+    [[nodiscard]] bool empty() const { return files.empty(); }
+};
+inline constexpr const char* rulebook_file = "rulebook.lua";
+
+/// Options as rules see them: lengths in mm, angles in degrees.
+using RuleOptions = std::map<std::string, std::variant<double, bool, std::string>>;
+
+/// How often something of a rulebook was called.
+struct HandlerCount {
+    std::uint64_t calls = 0;
+    std::uint64_t faults = 0;
+    Place place; ///< where the handler begins
+};
+
+/// One rulebook in one run. Every run begins with a new one, so that the same inputs give the same program.
+class Rulebook {
+public:
+    /// `host` must outlive the object; so must the texts.
+    Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, const RuleLimits& limits = {});
+    ~Rulebook();
+    Rulebook(const Rulebook&) = delete;
+    Rulebook& operator=(const Rulebook&) = delete;
+
+    /// Runs the rulebook's text, which sets its handlers. After a fault no handler is taken.
+    std::unique_ptr<RuleFault> load();
+
+    /// Whether a handler takes this event now; false while it runs, so that what it does is done the native way.
+    [[nodiscard]] bool takes(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].taken; }
+    /// The event to fill for call(); its present and changed bits are cleared.
+    [[nodiscard]] Event& event(EventKind kind);
+    [[nodiscard]] Event& at_hand(EventKind kind) { return handlers_[static_cast<std::size_t>(kind)].event; }
+    /// Calls the handler with the event at hand. Precondition: takes(kind).
+    std::unique_ptr<RuleFault> call(EventKind kind);
+
+    [[nodiscard]] const HandlerCount& count(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].count; }
+    [[nodiscard]] bool has(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].reference != 0; }
+    /// Whether no rule runs.
+    [[nodiscard]] bool idle() const { return active_.empty(); }
+    /// Where the rulebook is in its text, for the trace; nothing while no rule runs.
+    [[nodiscard]] Place here() const;
+
+private:
+    friend struct RuleBinding;
+    struct Handler {
+        int reference = 0; ///< in the registry; 0: none
+        bool positional = false;
+        bool taken = false;
+        bool off = false; ///< reached a limit
+        Event event;
+        HandlerCount count;
+        std::vector<const void*> keys; ///< of the fields, as Lua keeps the texts
+        int object = 0;                ///< reference to the event object
+    };
+    int push_arguments(Handler& handler);
+    void settle(Handler& handler) { handler.taken = handler.reference != 0 && !handler.off; }
+
+    const RulebookText& text_;
+    const RuleOptions& options_;
+    RuleHost& host_;
+    Sandbox sandbox_;
+    lua_State* current_ = nullptr; ///< the state or the coroutine that runs
+    std::array<Handler, event_count> handlers_;
+    std::vector<EventKind> active_; ///< events whose handlers run, outermost first
+};
+
+/// What is wrong with a rulebook as far as can be told without running a job: every file's grammar, unknown events and fields, what
+/// happens while the rulebook's text runs.
+std::vector<Error> check_rulebook(const RulebookText& text, const RuleOptions& options);
+
+} // namespace wexilum

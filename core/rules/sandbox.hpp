@@ -1,0 +1,88 @@
+// A Lua 5.4 state that can do nothing but compute, within limits, and gives the same results on every run and machine: no files, no
+// processes, no bytecode, no addresses, pairs() in order, random numbers from a fixed seed.
+#pragma once
+
+#include "core/base/result.hpp"
+
+#include <clocale>
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include <lua.hpp>
+
+namespace wexilum {
+
+struct RuleLimits {
+    std::size_t memory = std::size_t{64} << 20; ///< bytes
+    std::uint64_t call = 20'000'000;            ///< steps of one call: an instruction, or as much work of a library
+    std::uint64_t run = 4'000'000'000;          ///< of all calls together
+};
+
+/// What went wrong in a call.
+struct RuleFault {
+    std::string message;                    ///< without its place
+    Place place;                            ///< in the rulebook
+    std::vector<Place> callers;             ///< from the innermost on, Lua functions only
+    bool limit = false;                     ///< a limit was reached: calling again would end the same way
+    [[nodiscard]] std::string text() const; ///< message and callers, one line
+};
+
+class Sandbox {
+public:
+    explicit Sandbox(const RuleLimits& limits);
+    ~Sandbox();
+    Sandbox(const Sandbox&) = delete;
+    Sandbox& operator=(const Sandbox&) = delete;
+
+    /// Whether there was memory for a state; without it nothing else may be called.
+    [[nodiscard]] bool ready() const { return state_ != nullptr; }
+    [[nodiscard]] lua_State* state() const { return state_; }
+    /// The sandbox that a state or one of its coroutines belongs to.
+    [[nodiscard]] static Sandbox& of(lua_State* L) { return **static_cast<Sandbox**>(lua_getextraspace(L)); }
+
+    /// Calls the function below its `arguments` on the stack of L, which is the state or the coroutine that runs. Nothing of them is left
+    /// on the stack. A call inside another shares its limits.
+    std::unique_ptr<RuleFault> call(lua_State* L, int arguments);
+    /// Compiles a text (no bytecode) and leaves its function on the stack; nothing after a fault.
+    std::unique_ptr<RuleFault> compile(lua_State* L, const std::string& text, const std::string& file);
+
+    /// Takes steps off what is left; raises a Lua error where nothing is. To be called by functions whose work grows with their data.
+    void charge(lua_State* L, std::uint64_t steps);
+    /// Tells which coroutine runs; returns the one before.
+    lua_State* running(lua_State* L) { return std::exchange(running_, L); }
+    /// Steps still left to this call.
+    [[nodiscard]] std::uint64_t left() const { return steps_ < limits_.call ? limits_.call - steps_ : 0; }
+    /// All steps so far have been taken from the limit of the run as well.
+    [[nodiscard]] bool spent() const { return total_ + steps_ > limits_.run; }
+
+private:
+    static void* allocate(void* self, void* block, std::size_t old_size, std::size_t new_size);
+    static void hook(lua_State* L, lua_Debug*);
+    static int on_error(lua_State* L);
+    void note_place(lua_State* L, int level);
+    [[noreturn]] void end(lua_State* L);
+
+    RuleLimits limits_;
+    lua_State* state_ = nullptr;
+    lua_State* running_ = nullptr;
+    int on_error_ = 0; ///< reference to the message handler
+    std::size_t memory_ = 0;
+    bool memory_refused_ = false;
+    std::uint64_t steps_ = 0;
+    std::uint64_t total_ = 0;
+    int depth_ = 0;
+    bool exceeded_ = false;
+    RuleFault fault_;
+    locale_t locale_ = nullptr; ///< "C": what rules make may not depend on whose desk it is
+    locale_t before_ = nullptr;
+};
+
+/// Pushes what tostring() gives: no addresses.
+void push_text(lua_State* L, int index);
+/// The libraries of sandbox_libraries.cpp, into the globals of the state.
+void open_bounded_libraries(lua_State* L);
+
+} // namespace wexilum
