@@ -16,12 +16,14 @@ struct JobOptions {
     std::string out;               ///< post: folder of the code; empty: PROJECT/out
     std::vector<std::string> code; ///< replay: files; empty: posted afresh in memory
     bool from_unknown = false;
-    int threads = 1; ///< post: 1 or 2
+    int threads = 1;  ///< post: 1 or 2
+    std::string date; ///< post: YYYY-MM-DD
     bool json = false;
 };
 int post_command(const JobOptions& options);
 int replay_command(const JobOptions& options);
 
+int describe_command();
 int check_command(const std::vector<std::string>& files);
 
 struct MachineOptions {

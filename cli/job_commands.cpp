@@ -99,6 +99,7 @@ int post_command(const JobOptions& options)
     if (!opened) {
         return fail(opened.error(), options.json);
     }
+    opened->date = options.date;
     const Assembly& a = *opened;
     const std::string folder = options.out.empty() ? options.project + "/out" : options.out;
     const std::string path = folder + "/" + program_file_name(a);
@@ -209,6 +210,12 @@ int replay_command(const JobOptions& options)
         print_replay(report);
     }
     return report.findings.has_errors() ? exit_findings : exit_fine;
+}
+
+int describe_command()
+{
+    fmt::print("{}", rulebook_reference());
+    return exit_fine;
 }
 
 int check_command(const std::vector<std::string>& paths)

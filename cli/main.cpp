@@ -18,6 +18,7 @@ int main(int argc, char** argv)
     post->add_option("--job", post_options.job, "Name of the job")->required();
     post->add_option("--out", post_options.out, "Folder for the code (default: PROJECT/out)");
     post->add_option("--threads", post_options.threads, "1, or 2 to read and write beside the rest (default: 1)")->check(CLI::Range(1, 2));
+    post->add_option("--date", post_options.date, "Day of the run as YYYY-MM-DD, for programs that tell it (default: none)");
     post->add_flag("--json", post_options.json, "Print one JSON object");
 
     JobOptions replay_options;
@@ -30,7 +31,10 @@ int main(int argc, char** argv)
 
     std::vector<std::string> files;
     auto* check = app.add_subcommand("check", "Read files of any format and say what is wrong with them");
-    check->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl)")->required();
+    check->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl); rules (.lua)")
+        ->required();
+
+    auto* describe = app.add_subcommand("describe", "Print the reference of what rules can use, in Markdown");
 
     MachineOptions solve_options;
     auto* solve = app.add_subcommand("solve", "From tool poses to axis positions");
@@ -60,6 +64,9 @@ int main(int argc, char** argv)
     }
     if (*replay) {
         return replay_command(replay_options);
+    }
+    if (*describe) {
+        return describe_command();
     }
     if (*check) {
         return check_command(files);

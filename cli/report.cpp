@@ -56,6 +56,7 @@ nlohmann::ordered_json findings_json(const FindingList& findings)
                        {"count", f.count},
                        {"source", place_json(f.source)},
                        {"code", place_json(f.code)},
+                       {"rule", place_json(f.rule)},
                        {"last", {{"source_line", f.last_source_line}, {"code_line", f.last_code_line}}},
                        {"worst", {{"source", place_json(f.worst_source)}, {"code", place_json(f.worst_code)}}}});
     }
@@ -75,6 +76,9 @@ void print_findings(const FindingList& findings)
             const std::string code = where(f.code, f.last_code_line, f.worst_code.line);
             if (!source.empty() || !code.empty()) {
                 fmt::print("  {:<27} at {}{}{}\n", "", source, source.empty() || code.empty() ? "" : ", ", code);
+            }
+            if (f.rule.line > 0) {
+                fmt::print("  {:<27} rule: {}\n", "", f.rule.text());
             }
             if (!f.cure.empty()) {
                 fmt::print("  {:<27} cure: {}\n", "", f.cure);

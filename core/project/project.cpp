@@ -65,6 +65,56 @@ Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& p
     return out;
 }
 
+/// Errors as what one file's check tells: the first one, the others as remarks behind it.
+Result<CheckedFile> with_errors(CheckedFile checked, const std::vector<Error>& errors)
+{
+    if (errors.empty()) {
+        return checked;
+    }
+    Error first = errors[0];
+    for (std::size_t i = 1; i < errors.size(); ++i) {
+        first.cure += "\n" + errors[i].text();
+    }
+    return first;
+}
+
+Result<CheckedFile> check_rules(const FileSystem& files, const std::string& path)
+{
+    const auto text = files.read_all(path, most_rulebook_bytes);
+    if (!text) {
+        return text.error();
+    }
+    const auto lines = std::size_t(std::count(text->begin(), text->end(), '\n'));
+    return with_errors({"lua", fmt::format("rules: {}, every name is known", counted(lines, "line")), {}},
+                       check_rule_text(*text, path, nullptr));
+}
+
+/// A post with its rulebook, whose folder is told from the project's folder: the one that "posts" lies in.
+Result<CheckedFile> check_post(const FileSystem& files, const std::string& path, const json::Document& document)
+{
+    const auto post = read_post(document);
+    if (!post) {
+        return post.error();
+    }
+    CheckedFile out{"post/1", fmt::format("post {} {}", post->name, post->version), {}};
+    if (post->rulebook.empty()) {
+        return out;
+    }
+    const std::size_t name = path.rfind('/');
+    const std::size_t posts = name == std::string::npos || name == 0 ? std::string::npos : path.rfind('/', name - 1);
+    const std::string project = name == std::string::npos ? ".." : posts == std::string::npos ? "." : path.substr(0, posts);
+    const auto rulebook = load_rulebook(files, project, post->rulebook);
+    const auto options = resolve_options(post->options, {});
+    if (!rulebook) {
+        return rulebook.error();
+    }
+    if (!options) {
+        return options.error();
+    }
+    out.summary += fmt::format(", {}, rulebook of {}", counted(post->options.size(), "option"), counted(rulebook->files.size(), "file"));
+    return with_errors(std::move(out), check_rulebook(*rulebook, *options));
+}
+
 } // namespace
 
 Result<Project> read_project(const json::Document& document)
@@ -115,6 +165,7 @@ std::vector<std::string> job_names(const FileSystem& files, const std::string& f
     for (std::string& name : names) {
         name.resize(name.size() - 5);
     }
+    std::sort(names.begin(), names.end()); // with their extension they were in another order
     return names;
 }
 
@@ -221,6 +272,9 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
     if (path.ends_with(".cl")) {
         return check_toolpath(files, path);
     }
+    if (path.ends_with(".lua")) {
+        return check_rules(files, path);
+    }
     auto document = load_document(files, "", path);
     if (!document) {
         return document.error();
@@ -266,7 +320,7 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
                        [](const Job& j) { return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation")); });
     }
     if (out.format == "post/1") {
-        return summary(read_post(*document), [](const Post& p) { return fmt::format("post {} {}", p.name, p.version); });
+        return check_post(files, path, *document);
     }
     if (out.format == "project/1") {
         return summary(read_project(*document), [](const Project& p) { return fmt::format("project {}", p.name); });

@@ -61,9 +61,11 @@ constexpr std::array<FieldDescription, 8> cycle_point{x,
                                                       FieldDescription{"kind", text, "", "of the cycle", false}};
 constexpr std::array<FieldDescription, 2> feed{FieldDescription{"value", number, "mm/min, mm/rev or 1/min", "by its mode", true},
                                                FieldDescription{"mode", text, "", "per_minute, per_revolution or inverse_time", false}};
-constexpr std::array<FieldDescription, 2> spindle{FieldDescription{"state", text, "", "off, clockwise or counter_clockwise", false},
-                                                  FieldDescription{"speed", number, "rpm", "kept where only the state is stated", true}};
-constexpr std::array<FieldDescription, 1> coolant{FieldDescription{"state", text, "", "off, flood, mist, through or air", false}};
+constexpr std::array<FieldDescription, 2> spindle{
+    FieldDescription{"state", text, "", "off, clockwise or counter_clockwise", true, "off clockwise counter_clockwise"},
+    FieldDescription{"speed", number, "rpm", "kept where only the state is stated", true}};
+constexpr std::array<FieldDescription, 1> coolant{
+    FieldDescription{"state", text, "", "off, flood, mist, through or air", true, "off flood mist through air"}};
 constexpr std::array<FieldDescription, 2> dwell{FieldDescription{"amount", number, "s or revolutions", "", true},
                                                 FieldDescription{"revolutions", flag, "", "whether the amount is in revolutions", false}};
 constexpr std::array<FieldDescription, 1> one_text{FieldDescription{"text", text, "", "", true}};

@@ -186,7 +186,14 @@ int RuleBinding::set_field(lua_State* L)
     if (description.fields[*field].type == FieldType::text) {
         const auto text = std::count_if(description.fields.begin(), description.fields.begin() + std::ptrdiff_t(*field),
                                         [](const FieldDescription& f) { return f.type == FieldType::text; });
-        event.text(*field, std::size_t(text), text_at(L, 3));
+        const std::string value = text_at(L, 3);
+        const std::string_view choices = description.fields[*field].choices;
+        if (!choices.empty() &&
+            (value.find(' ') != std::string::npos || fmt::format(" {} ", choices).find(" " + value + " ") == std::string::npos)) {
+            return luaL_error(L, "%s can't be \"%s\"; it is one of: %s", name.c_str(), value.substr(0, 60).c_str(),
+                              std::string(choices).c_str());
+        }
+        event.text(*field, std::size_t(text), value);
     } else {
         const double value = luaL_checknumber(L, 3);
         if (!(value >= 0 && value < 1e9)) {

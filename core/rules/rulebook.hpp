@@ -89,4 +89,7 @@ private:
 /// happens while the rulebook's text runs.
 std::vector<Error> check_rulebook(const RulebookText& text, const RuleOptions& options);
 
+/// The same of one file by itself: grammar, unknown events, fields, names of the state, and options where they are given.
+std::vector<Error> check_rule_text(const std::string& text, const std::string& file, const std::vector<std::string>* options);
+
 } // namespace wexilum

@@ -21,6 +21,13 @@ void pose_fields(Event& event, const Pose& pose)
     event.present = 0x3f;
 }
 
+constexpr std::array<std::string_view, 3> spindle_states{"off", "clockwise", "counter_clockwise"};
+
+std::size_t position(std::span<const std::string_view> names, std::string_view name)
+{
+    return std::size_t(std::find(names.begin(), names.end(), name) - names.begin());
+}
+
 double feed_unit(FeedMode mode) { return mode == FeedMode::per_revolution ? 1 : 60; }
 
 void fill_fields(Event& event, const record::Circular& r)
@@ -54,8 +61,7 @@ void fill_fields(Event& event, const record::Feed& r)
 
 void fill_fields(Event& event, const record::Spindle& r)
 {
-    static constexpr std::array<const char*, 3> states{"off", "clockwise", "counter_clockwise"};
-    event.text(0, 0, states[static_cast<std::size_t>(r.state)]);
+    event.text(0, 0, spindle_states[static_cast<std::size_t>(r.state)]);
     event.number(1, r.speed_rpm);
 }
 
@@ -73,6 +79,12 @@ RecordData changed(const RecordData& data, const Event& event)
         feed->value = event.numbers[0] / feed_unit(feed->mode);
     } else if (auto* spindle = std::get_if<record::Spindle>(&out)) {
         spindle->speed_rpm = event.numbers[1];
+        spindle->state = static_cast<record::SpindleState>(position(spindle_states, event.texts[0]));
+    } else if (auto* coolant = std::get_if<record::Coolant>(&out)) {
+        for (const auto state : {record::CoolantState::off, record::CoolantState::flood, record::CoolantState::mist,
+                                 record::CoolantState::through, record::CoolantState::air}) {
+            coolant->state = event.texts[0] == name_of(state) ? state : coolant->state;
+        }
     } else if (auto* dwell = std::get_if<record::Dwell>(&out)) {
         dwell->amount = event.numbers[0];
     } else if (auto* comment = std::get_if<record::Comment>(&out)) {

@@ -164,6 +164,13 @@ void NativeEvents::after_text(const TextEffect& effect)
         default: break;
         }
     }
+    // What is turned on is wanted; what is turned off comes again where the path wants it.
+    if (effect.has(Group::spindle) && spindle_ != record::SpindleState::off) {
+        wanted_spindle_.state = spindle_;
+    }
+    if (effect.has(Group::coolant) && coolant_ != record::CoolantState::off) {
+        wanted_coolant_ = coolant_;
+    }
     const bool speed = effect.addresses.find(assembly_.controller.speed) != std::string::npos;
     if (speed || !effect.unknown.empty()) {
         spindle_speed_ = -1; // stated again before the next motion

@@ -94,7 +94,7 @@ private Q_SLOTS:
         const Outcome o = run({"replay", "--project", project(), "--job", "mirror-cell", "--code", broken, "--json"});
         QCOMPARE(o.code, 1);
         const QJsonObject first = o.json()["findings"].toArray()[0].toObject();
-        QCOMPARE(keys(first), (QStringList{"code", "count", "cure", "kind", "last", "message", "severity", "source", "worst"}));
+        QCOMPARE(keys(first), (QStringList{"code", "count", "cure", "kind", "last", "message", "rule", "severity", "source", "worst"}));
         bool at_line = false;
         for (const auto& value : o.json()["findings"].toArray()) {
             const QJsonObject finding = value.toObject();
@@ -116,6 +116,53 @@ private Q_SLOTS:
         for (const char* job : {"fails-tool-without-length", "fails-unreachable-direction", "fails-tilt-beyond-travel"}) {
             QCOMPARE(run({"post", "--project", project(), "--job", job, "--out", folder.path()}).code, 1);
         }
+    }
+
+    void rules_that_fail()
+    {
+        QTemporaryDir folder;
+        const Outcome o = run({"post", "--project", project(), "--job", "fails-rule-without-end", "--out", folder.path(), "--json"});
+        QCOMPARE(o.code, 1);
+        QVERIFY(QDir(folder.path()).isEmpty());
+        const QJsonObject finding = QJsonDocument::fromJson(o.out).object()["findings"].toArray()[0].toObject();
+        QCOMPARE(finding["kind"].toString(), QString("rule-failed"));
+        QCOMPARE(finding["rule"].toObject()["file"].toString(), QString("rulebooks/fails-without-end/rulebook.lua"));
+        QVERIFY(finding["rule"].toObject()["line"].toInt() >= 5 && finding["rule"].toObject()["line"].toInt() <= 6);
+        QCOMPARE(finding["source"].toObject()["file"].toString(), QString("toolpaths/cell-holes.cl"));
+        QCOMPARE(finding["source"].toObject()["line"].toInt(), 10); // the first hole
+        const Outcome loop = run({"replay", "--project", project(), "--job", "fails-batch-relies-on-first"});
+        QCOMPARE(loop.code, 1);
+        QVERIFY2(loop.out.contains("relies on the"), loop.out.constData());
+    }
+
+    void rulebooks_are_checked()
+    {
+        const Outcome fine = run({"check", project() + "/posts/tarn-3-batch.json", project() + "/rulebooks/tarn-3/header.lua"});
+        QCOMPARE(fine.code, 0);
+        QVERIFY2(fine.out.contains("post tarn-3-batch 0.1.0, 6 options, rulebook of 3 files"), fine.out.constData());
+        QTemporaryDir folder;
+        const auto refused = [&](const QByteArray& text) {
+            write(folder, "rules.lua", text);
+            const Outcome o = run({"check", folder.filePath("rules.lua")});
+            return o.code == 2 ? QString(o.err).section("rules.lua:", 1).trimmed() : QString("accepted: ") + o.out;
+        };
+        QCOMPARE(refused("function on.linear(event)\n  event:nativ()\nend\n"),
+                 QString("2:9: the event linear has no field \"nativ\"; is \"native\" meant?"));
+        QCOMPARE(refused("function on.linear(e)\n  if e.x > 1 then local y = e.fed end\nend\n"),
+                 QString("2:31: the event linear has no field \"fed\"; there are: native, axis, reading, x, y, z, i, j, k"));
+        QCOMPARE(refused("on.spindel = function(e) end"), QString("1:4: there is no event \"spindel\"; is \"spindle\" meant?"));
+        QCOMPARE(refused("function on.rapid(e) e.x = 5 end"),
+                 QString("1:24: the field x of rapid can't be set; emit what is wanted instead"));
+        QCOMPARE(refused("function on.rapid(e) comment(state.toool) end"), QString("1:36: the state has no \"toool\"; is \"tool\" meant?"));
+        QCOMPARE(refused("function on.rapid(e)\n  comment('x'\nend"),
+                 QString("3: ')' expected (to close '(' at line 2) near 'end'; correct the rulebook there"));
+        // What looks like it and is not.
+        QVERIFY(refused("-- on.spindel\nlocal s = 'on.spindel' .. [[state.toool]]\nfunction on.linear(event)\n  local f = function(event) "
+                        "return event.other end\nend\nlocal t = {on = {}}\nt.on.x = 5")
+                    .startsWith("accepted"));
+        QVERIFY(refused("function on.feed(event)\n  if event.value == 5 then event.value = 6 end\n  for i = 1, 2 do while false do end "
+                        "end\n  repeat until true\nend\nlocal event = {}\nevent.any = 1")
+                    .startsWith("accepted"));
     }
 
     void usage_and_unreadable_input_end_with_2()

@@ -78,6 +78,14 @@ private Q_SLOTS:
         QVERIFY(refused(format));
     }
 
+    void the_rulebook_reference_is_what_the_program_says()
+    {
+        const QString text = doc("rulebook.md");
+        const qsizetype begin = text.indexOf("## Events");
+        QVERIFY(begin > 0);
+        QCOMPARE(text.mid(begin), QString::fromStdString(rulebook_reference()));
+    }
+
     void every_cl_word_is_described()
     {
         const QString text = doc("formats/cl.md");

@@ -60,13 +60,13 @@ private Q_SLOTS:
         row("no word", three, "controllers/morrow-m.json", R"("G4":)", R"("?4":)",
             "controllers/morrow-m.json:10:11: \"?4\" is no word; write a capital letter and its number, like G1");
         row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
-            "controllers/morrow-m.json:28:15: the power-on word G7 is not among the words; add it to \"words\"");
+            "controllers/morrow-m.json:29:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",
-            "dialects/morrow-m.json:43:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
+            "dialects/morrow-m.json:44:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
             "date, operation, operation_id, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, tools, "
             "spindle, speed, coolant, feed, block");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
-            "dialects/morrow-m.json:31:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
+            "dialects/morrow-m.json:32:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
             "length, compensation, cycle-return, spindle, coolant, once, axes, centre, radius, feed, inverse-feed, speed, tool, "
             "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell, loop-count");
         row("dialect without a joint", five, "dialects/calder-t.json", R"(, "C": {"word": "C"})", "",
@@ -93,7 +93,7 @@ private Q_SLOTS:
         row("controller witness", three, "controllers/morrow-m.json",
             R"("G2": {"does": "arc-clockwise"}, "G3": {"does": "arc-counter-clockwise"})",
             R"("G3": {"does": "arc-clockwise"}, "G2": {"does": "arc-counter-clockwise"})",
-            "controllers/morrow-m.json:42:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
+            "controllers/morrow-m.json:43:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
             "instead of 2.9289; check the words, numbers and offsets of the controller, or the witness itself");
     }
     void errors()
@@ -111,7 +111,7 @@ private Q_SLOTS:
         const auto loaded = load_demo("mirror");
         QVERIFY(!loaded.ok());
         QVERIFY(QString::fromStdString(loaded.error().cure)
-                    .startsWith("its jobs are: fails-beyond-travel, fails-tilt-beyond-travel, fails-tool-without-length, "
+                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-rule-without-end, fails-tilt-beyond-travel, fails-tool-without-length, "
                                 "fails-unreachable-direction, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch"));
     }
 

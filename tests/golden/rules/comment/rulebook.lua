@@ -1,0 +1,4 @@
+function on.comment(event)
+  event.text = "note: " .. event.text
+  event:native()
+end

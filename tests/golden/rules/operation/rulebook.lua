@@ -1,0 +1,3 @@
+function on.operation(event)
+  comment(event.id .. ": " .. event.name .. " IS NUMBER " .. event.index)
+end

@@ -1,0 +1,4 @@
+function on.optional_stop(event)
+  comment "look"
+  event:native()
+end

@@ -1,0 +1,4 @@
+function on.retract(event)
+  emit("spindle-off")
+  event:native()
+end

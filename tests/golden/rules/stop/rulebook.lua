@@ -1,0 +1,4 @@
+function on.stop(event)
+  retract()
+  event:native()
+end
