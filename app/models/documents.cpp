@@ -7,10 +7,25 @@ namespace wexilum::app {
 /// One replacement of bytes.
 class Documents::Step final : public QUndoCommand {
 public:
-    Step(Documents& documents, QString path, std::size_t begin, std::string before, std::string after, const QString& label)
+    Step(Documents& documents, QString path, std::size_t begin, std::string before, std::string after, const QString& label, bool typing)
         : QUndoCommand(label), documents_(documents), path_(std::move(path)), begin_(begin), before_(std::move(before)),
-          after_(std::move(after))
+          after_(std::move(after)), typing_(typing)
     {}
+    [[nodiscard]] int id() const override { return typing_ ? 1 : -1; }
+    bool mergeWith(const QUndoCommand* next) override
+    {
+        const auto& other = static_cast<const Step&>(*next);
+        const bool goes_on = before_.empty() && other.before_.empty() && other.begin_ == begin_ + after_.size() && other.after_ != "\n" &&
+                             other.after_ != " ";
+        const bool backwards = after_.empty() && other.after_.empty() && other.begin_ + other.before_.size() == begin_;
+        if (goes_on) {
+            after_ += other.after_;
+        } else if (backwards) {
+            before_ = other.before_ + before_;
+            begin_ = other.begin_;
+        }
+        return goes_on || backwards;
+    }
     void undo() override { swap(after_, before_); }
     void redo() override { swap(before_, after_); }
 
@@ -26,6 +41,7 @@ private:
     std::size_t begin_;
     std::string before_;
     std::string after_;
+    bool typing_;
 };
 
 Documents::~Documents() = default;
@@ -67,7 +83,7 @@ Result<json::Document> Documents::parsed(const QString& path)
     return found ? json::Document::parse(**found, path.toStdString()) : Result<json::Document>(found.error());
 }
 
-Status Documents::replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label)
+Status Documents::replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label, bool typing)
 {
     auto open = opened(path);
     if (!open) {
@@ -75,7 +91,7 @@ Status Documents::replace(const QString& path, std::size_t begin, std::size_t en
     }
     const std::string before = (*open)->text->substr(begin, end - begin);
     if (before != by) {
-        (*open)->stack->push(new Step(*this, path, begin, before, by, label));
+        (*open)->stack->push(new Step(*this, path, begin, before, by, label, typing));
     }
     return {};
 }
@@ -122,6 +138,7 @@ Status Documents::save(const QString& path)
     status = status ? set->commit() : status;
     if (status) {
         (*open)->on_disk = (*open)->text;
+        (*open)->stack->setClean();
         Q_EMIT saved(path);
     }
     return status;

@@ -83,6 +83,29 @@ void code(const Workspace& workspace, const JobResults& results, StationState& o
         count > 0 ? tr("%1, not written").arg(errors(count)) : tr("posted in %1 ms").arg(std::lround(results.posted->seconds * 1000));
 }
 
+void rules(const Workspace& workspace, const JobResults& results, StationState& out)
+{
+    const auto& events = results.posted->run.events;
+    const auto handlers = std::count_if(events.begin(), events.end(), [](const EventTally& e) { return e.handler.place.line > 0; });
+    out.old = workspace.is_code_old();
+    if (results.assembly().rulebook.empty()) {
+        out.figure = tr("native");
+        out.status = tr("no rulebook");
+        out.state = State::waits;
+        return;
+    }
+    const auto& findings = results.posted->run.findings.list();
+    const auto failed =
+        std::count_if(findings.begin(), findings.end(), [](const Finding& f) { return f.kind == "rule-failed" || f.kind == "rule-error"; });
+    std::uint64_t calls = 0;
+    for (const EventTally& event : events) {
+        calls += event.handler.calls;
+    }
+    out.figure = handlers == 1 ? tr("1 handler") : tr("%1 handlers").arg(handlers);
+    out.state = failed > 0 ? State::beyond : State::fits;
+    out.status = failed > 0 ? errors(std::size_t(failed)) : tr("called %1 times").arg(grouped(calls));
+}
+
 void replay(const Workspace& workspace, const JobResults& results, StationState& out)
 {
     out.old = workspace.is_replay_old();
@@ -107,7 +130,7 @@ void replay(const Workspace& workspace, const JobResults& results, StationState&
 
 const std::array<const char*, station_count>& station_keys()
 {
-    static const std::array<const char*, station_count> keys{"toolpath", "machine", "setup", "language", "code", "replay"};
+    static const std::array<const char*, station_count> keys{"toolpath", "machine", "setup", "language", "rules", "code", "replay"};
     return keys;
 }
 
@@ -115,13 +138,15 @@ QString name_of(Station station)
 {
     static const std::array<const char*, station_count> names{
         QT_TRANSLATE_NOOP("QObject", "Toolpath"), QT_TRANSLATE_NOOP("QObject", "Machine"), QT_TRANSLATE_NOOP("QObject", "Setup"),
-        QT_TRANSLATE_NOOP("QObject", "Language"), QT_TRANSLATE_NOOP("QObject", "Code"),    QT_TRANSLATE_NOOP("QObject", "Replay")};
+        QT_TRANSLATE_NOOP("QObject", "Language"), QT_TRANSLATE_NOOP("QObject", "Rules"),   QT_TRANSLATE_NOOP("QObject", "Code"),
+        QT_TRANSLATE_NOOP("QObject", "Replay")};
     return tr(names[std::size_t(station)]);
 }
 
 Station station_of_file(const std::string& path)
 {
-    static const std::array<std::pair<const char*, Station>, 6> folders{{{"toolpaths/", Station::toolpath},
+    static const std::array<std::pair<const char*, Station>, 7> folders{{{"toolpaths/", Station::toolpath},
+                                                                         {"rulebooks/", Station::rules},
                                                                          {"machines/", Station::machine},
                                                                          {"setups/", Station::setup},
                                                                          {"controllers/", Station::language},
@@ -147,6 +172,7 @@ StationState station_state(const Workspace& workspace, Station station)
         case Station::machine: machine(*results, out); break;
         case Station::setup: setup(*results, out); break;
         case Station::language: language(*results, out); break;
+        case Station::rules: rules(workspace, *results, out); break;
         case Station::code: code(workspace, *results, out); break;
         case Station::replay: replay(workspace, *results, out); break;
         }

@@ -10,8 +10,8 @@
 
 namespace wexilum::app {
 
-enum class Station { toolpath, machine, setup, language, code, replay };
-inline constexpr std::size_t station_count = 6;
+enum class Station { toolpath, machine, setup, language, rules, code, replay };
+inline constexpr std::size_t station_count = 7;
 
 struct StationState {
     QString name;

@@ -10,6 +10,8 @@ namespace {
 
 constexpr int settle_ms = 120; // editors write a file in several steps
 constexpr int tick_ms = 80;
+constexpr int pause_ms = 120; // after which a run follows what is typed
+constexpr int burst_ms = 400; // edits that come sooner after each other are typing
 constexpr double bytes_a_record = 60;
 
 std::string utf8(const QString& text) { return text.toStdString(); }
@@ -46,13 +48,17 @@ Workspace::Workspace(QObject* parent) : QObject(parent)
         outside_.start();
     });
     connect(&watcher_, &QFileSystemWatcher::directoryChanged, &outside_, qOverload<>(&QTimer::start));
-    connect(&documents_, &Documents::edited, this, &Workspace::changed);
+    pause_.setSingleShot(true);
+    pause_.setInterval(pause_ms);
+    connect(&pause_, &QTimer::timeout, this, &Workspace::run);
+    connect(&documents_, &Documents::edited, this, &Workspace::edited);
+    connect(&documents_, &Documents::saved, this, [this] { edits_pending_ = !documents_.changed_paths().isEmpty(); });
     connect(&ticker_, &QTimer::timeout, this, &Workspace::progressed);
 }
 
 Workspace::~Workspace()
 {
-    for (const auto& watch : {watch_, question_, loading_}) {
+    for (const auto& watch : {watch_, question_, expression_, loading_}) {
         if (watch) {
             watch->stop = true;
         }
@@ -109,6 +115,15 @@ Status Workspace::open_project(const QString& folder)
 QStringList Workspace::files_in(const QString& subfolder, const QString& suffix) const
 {
     QStringList out;
+    if (suffix.startsWith(QLatin1Char('/'))) { // a file in each folder
+        const QDir folder(folder_ + QLatin1Char('/') + subfolder);
+        for (const QString& name : folder.entryList(QDir::Dirs | QDir::NoDotAndDotDot)) {
+            if (QFileInfo::exists(folder.filePath(name) + suffix)) {
+                out.push_back(name + suffix);
+            }
+        }
+        return out;
+    }
     for (const std::string& name : RealFileSystem().list(utf8(folder_ + QLatin1Char('/') + subfolder), utf8(suffix))) {
         out.push_back(QString::fromStdString(name));
     }
@@ -133,6 +148,8 @@ void Workspace::set_job(const QString& job)
     }
     job_ = job;
     results_.reset();
+    base_.reset();
+    edits_pending_ = false;
     error_.reset();
     expected_records_ = 0;
     Q_EMIT job_changed();
@@ -152,6 +169,23 @@ void Workspace::changed()
 {
     ++revision_;
     run();
+}
+
+/// What is typed is followed at the first key and then whenever there is a pause.
+void Workspace::edited()
+{
+    if (!edits_pending_) {
+        base_ = results_ ? results_->posted : nullptr;
+        edits_pending_ = true;
+    }
+    ++revision_;
+    const bool burst = last_edit_.isValid() && last_edit_.elapsed() < burst_ms;
+    last_edit_.start();
+    if (burst) {
+        pause_.start();
+    } else {
+        run();
+    }
 }
 
 void Workspace::stop()
@@ -196,82 +230,90 @@ void Workspace::run()
     const std::uint64_t number = ++run_number_;
     const auto files = std::make_shared<const SnapshotFiles>(documents_.open_texts());
     pool_.clear();
-    pool_.start(
-        [this, files, watch = watch_, number, revision = revision_, folder = utf8(folder_), job = utf8(job_), unknown = from_unknown_] {
-            if (watch->stopped()) {
-                return;
-            }
-            FileScratch scratch;
-            const SteadyClock clock;
-            const auto fail = [&](const Error& error) {
-                later([this, error, files, number] {
-                    if (number != run_number_) {
-                        return;
-                    }
-                    running_ = false;
-                    ticker_.stop();
-                    if (error.kind != ErrorKind::cancelled) {
-                        error_ = error;
-                        watch_files(*files);
-                        Q_EMIT failed();
-                    } else {
-                        stopped_ = true;
-                    }
-                    collect_findings();
-                    Q_EMIT finished();
-                });
-            };
-            auto posted = post_job(*files, folder, job, scratch, clock, watch.get());
-            if (!posted) {
-                fail(posted.error());
-                return;
-            }
-            auto results = std::make_shared<JobResults>();
-            results->files = files;
-            results->posted = *posted;
-            results->toolpaths = toolpath_texts(*files, folder, **posted);
-            watch->lines = (*posted)->code.lines().size();
-            later([this, results = std::make_shared<const JobResults>(*results), number, revision] {
+    pause_.stop();
+    pool_.start([this, base = base_, files, watch = watch_, number, revision = revision_, folder = utf8(folder_), job = utf8(job_),
+                 unknown = from_unknown_] {
+        if (watch->stopped()) {
+            return;
+        }
+        FileScratch scratch;
+        const SteadyClock clock;
+        const auto fail = [&](const Error& error) {
+            later([this, error, files, number] {
                 if (number != run_number_) {
                     return;
                 }
-                // The replay of before is looked at until the new one is there, but it does not belong to this code.
-                results_ = results;
-                error_.reset();
-                code_revision_ = revision;
-                expected_records_ = double(results->posted->records.size());
-                replaying_ = true;
-                watch_files(*results->files);
-                collect_findings();
-                Q_EMIT code_changed();
-            });
-            auto replayed =
-                replay_posted(*files, folder, **posted, (*posted)->code_name, (*posted)->code.lines().text(), unknown, clock, watch.get());
-            if (!replayed) {
-                fail(replayed.error());
-                return;
-            }
-            results->replayed = *replayed;
-            results->states = path_states((*posted)->assembly, (*replayed)->track);
-            results->shape = std::make_shared<const PathShape>(path_shape_of((*replayed)->track));
-            results->paint =
-                std::make_shared<const PathPaint>(path_paint_of(**posted, (*replayed)->track, results->states, PathColouring::state));
-            later([this, results = std::shared_ptr<const JobResults>(std::move(results)), number, revision] {
-                if (number != run_number_) {
-                    return;
-                }
-                results_ = results;
-                replay_revision_ = revision;
                 running_ = false;
                 ticker_.stop();
-                collect_findings();
-                Q_EMIT replay_changed();
-                Q_EMIT finished();
-                if (loaded_) {
-                    replay_loaded();
+                if (error.kind != ErrorKind::cancelled) {
+                    error_ = error;
+                    watch_files(*files);
+                    Q_EMIT failed();
+                } else {
+                    stopped_ = true;
                 }
+                collect_findings();
+                Q_EMIT finished();
             });
+        };
+        auto posted = post_job(*files, folder, job, scratch, clock, watch.get(), &cache_);
+        if (!posted) {
+            fail(posted.error());
+            return;
+        }
+        auto results = std::make_shared<JobResults>();
+        results->files = files;
+        results->posted = *posted;
+        results->toolpaths = toolpath_texts(*files, folder, **posted);
+        if (base && base->records.sources == (*posted)->records.sources) {
+            const Dialect& dialect = (*posted)->assembly.dialect;
+            results->base = base;
+            results->diff = std::make_shared<const ProgramDiff>(
+                diff_programs(base->code, (*posted)->code,
+                              {dialect.sequence ? dialect.sequence_letter : '\0', dialect.comment_open, dialect.comment_close}));
+        }
+        watch->lines = (*posted)->code.lines().size();
+        later([this, results = std::make_shared<const JobResults>(*results), number, revision] {
+            if (number != run_number_) {
+                return;
+            }
+            // The replay of before is looked at until the new one is there, but it does not belong to this code.
+            results_ = results;
+            error_.reset();
+            code_revision_ = revision;
+            expected_records_ = double(results->posted->records.size());
+            replaying_ = true;
+            watch_files(*results->files);
+            collect_findings();
+            Q_EMIT code_changed();
         });
+        auto replayed =
+            replay_posted(*files, folder, **posted, (*posted)->code_name, (*posted)->code.lines().text(), unknown, clock, watch.get());
+        if (!replayed) {
+            fail(replayed.error());
+            return;
+        }
+        results->replayed = *replayed;
+        results->states = path_states((*posted)->assembly, (*replayed)->track);
+        results->shape = std::make_shared<const PathShape>(path_shape_of((*replayed)->track));
+        results->paint =
+            std::make_shared<const PathPaint>(path_paint_of(**posted, (*replayed)->track, results->states, PathColouring::state));
+        later([this, results = std::shared_ptr<const JobResults>(std::move(results)), number, revision] {
+            if (number != run_number_) {
+                return;
+            }
+            results_ = results;
+            replay_revision_ = revision;
+            running_ = false;
+            ticker_.stop();
+            collect_findings();
+            Q_EMIT replay_changed();
+            Q_EMIT finished();
+            if (loaded_) {
+                replay_loaded();
+            }
+        });
+    });
     Q_EMIT started();
 }
 
@@ -299,6 +341,32 @@ void Workspace::ask(std::uint32_t block)
                 }
             });
         }
+    });
+}
+
+void Workspace::evaluate(std::uint32_t record, const QString& expression)
+{
+    if (expression_) {
+        expression_->stop = true;
+    }
+    expression_ = std::make_shared<RunWatch>();
+    if (!results_ || expression.trimmed().isEmpty()) {
+        Q_EMIT evaluated({}, true);
+        return;
+    }
+    questions_.start([this, results = results_, watch = expression_, record, expression = utf8(expression), folder = utf8(folder_)] {
+        if (watch->stopped()) {
+            return;
+        }
+        FileScratch scratch;
+        JobRecords records(*results->files, folder, results->assembly().job);
+        const auto value = evaluate_at(results->assembly(), records, scratch, record, expression, watch.get());
+        later([this, watch, text = value ? QString::fromStdString(*value) : QString::fromStdString(value.error().message),
+               fine = value.ok()] {
+            if (!watch->stopped()) {
+                Q_EMIT evaluated(text, fine);
+            }
+        });
     });
 }
 
@@ -362,8 +430,11 @@ void Workspace::watch_files(const SnapshotFiles& files)
     for (const auto& [path, text] : documents_.open_texts()) {
         paths.push_back(QString::fromStdString(path));
     }
-    for (const char* sub : {"", "/jobs", "/setups", "/machines", "/controllers", "/dialects", "/posts", "/toolpaths"}) {
+    for (const char* sub : {"", "/jobs", "/setups", "/machines", "/controllers", "/dialects", "/posts", "/toolpaths", "/rulebooks"}) {
         paths.push_back(folder_ + QLatin1String(sub));
+    }
+    if (results_ && !results_->assembly().post.rulebook.empty()) {
+        paths.push_back(folder_ + QLatin1Char('/') + QString::fromStdString(results_->assembly().post.rulebook));
     }
     paths.erase(std::remove_if(paths.begin(), paths.end(), [](const QString& path) { return !QFileInfo::exists(path); }), paths.end());
     const QStringList had = watcher_.files() + watcher_.directories();
@@ -394,6 +465,9 @@ void Workspace::take_outside_changes()
     // A file that has come or gone matters only where one was missing.
     if (files_changed_ || error_) {
         files_changed_ = false;
+        if (!edits_pending_) {
+            base_ = results_ ? results_->posted : nullptr; // what was changed outside is an edit as well
+        }
         changed();
     }
 }

@@ -4,8 +4,10 @@
 #include "app/models/documents.hpp"
 #include "app/models/path_shape.hpp"
 #include "core/project/job_run.hpp"
+#include "core/prove/statement_diff.hpp"
 #include "core/run/block_probe.hpp"
 
+#include <QElapsedTimer>
 #include <QFileSystemWatcher>
 #include <QObject>
 #include <QStringList>
@@ -27,6 +29,8 @@ struct JobResults {
     std::vector<PathState> states;                           ///< one a motion of the replay
     std::shared_ptr<const PathShape> shape;                  ///< of its path, and
     std::shared_ptr<const PathPaint> paint;                  ///< its colours by state; with the replay
+    std::shared_ptr<const PostedJob> base;                   ///< what the job was before the unsaved edits; null where there are none
+    std::shared_ptr<const ProgramDiff> diff;                 ///< from that to this; null without, or where the path is another one
 
     [[nodiscard]] const Assembly& assembly() const { return posted->assembly; }
 };
@@ -55,6 +59,7 @@ public:
     Status open_project(const QString& folder);
     [[nodiscard]] const QString& folder() const { return folder_; }
     [[nodiscard]] const QString& project_name() const { return project_name_; }
+    /// Names of the files of a folder with that ending; with "/name" those of its folders that hold such a file, and it.
     [[nodiscard]] QStringList files_in(const QString& subfolder, const QString& suffix) const;
     [[nodiscard]] QStringList jobs() const;
     [[nodiscard]] const QString& job() const { return job_; }
@@ -87,6 +92,9 @@ public:
     /// Asks why a block (from 1) is as it is; traced() tells. A later question replaces an earlier one.
     void ask(std::uint32_t block);
 
+    /// Asks for the value of an expression of Lua at a record; evaluated() tells. A later question replaces an earlier one.
+    void evaluate(std::uint32_t record, const QString& expression);
+
     /// Reads and replays a code file; loaded_changed() tells when it is there.
     Status load_code(const QString& path);
     void drop_loaded();
@@ -103,11 +111,13 @@ Q_SIGNALS:
     void progressed();     ///< now and then while something runs
     void findings_changed();
     void traced(const std::shared_ptr<const BlockTrace>& trace);
+    void evaluated(const QString& text, bool fine);
     void loaded_changed();
     void message(const QString& text); ///< for the status line
 
 private:
     void changed(); ///< something a run depends on is different now
+    void edited();
     void take_outside_changes();
     void watch_files(const SnapshotFiles& files);
     void collect_findings();
@@ -121,13 +131,19 @@ private:
     Documents documents_;
     QFileSystemWatcher watcher_;
     QTimer outside_;
+    QTimer pause_; ///< in typing
+    QElapsedTimer last_edit_;
     QTimer ticker_;
     QThreadPool pool_;
     QThreadPool questions_;
     std::shared_ptr<RunWatch> watch_;
     std::shared_ptr<RunWatch> question_;
+    std::shared_ptr<RunWatch> expression_;
     std::shared_ptr<RunWatch> loading_;
     std::shared_ptr<const JobResults> results_;
+    std::shared_ptr<const PostedJob> base_; ///< before the edits that have not been saved
+    bool edits_pending_ = false;            ///< some have been made since base_ was taken
+    RunCache cache_;                        ///< the pool's alone while something runs
     std::optional<Error> error_;
     std::optional<LoadedCode> loaded_;
     std::vector<FoundAt> findings_;

@@ -46,7 +46,9 @@ void ErrorBand::show_error(const std::optional<Error>& error, const QString& hel
 }
 
 FileView::FileView(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), tabs_(new QWidget), name_(new QLabel), band_(new ErrorBand), area_(new CodeArea)
+    : QWidget(parent), workspace_(workspace), tabs_(new QWidget), name_(new QLabel), band_(new ErrorBand), empty_(new QLabel),
+      editor_(new TextEditor(workspace.documents())), search_(new QWidget), find_(new QLineEdit), by_(new QLineEdit), found_(new QLabel),
+      changes_(new ChangesPane(workspace))
 {
     setObjectName(QStringLiteral("file-view"));
     auto* column = new QVBoxLayout(this);
@@ -65,43 +67,101 @@ FileView::FileView(Workspace& workspace, QWidget* parent)
     row->addWidget(name_);
     column->addWidget(bar);
     column->addWidget(band_);
-    column->addWidget(area_, 1);
-    area_->setObjectName(QStringLiteral("file-text"));
-    area_->setAccessibleName(tr("text of the file"));
+    empty_->setWordWrap(true);
+    empty_->setMargin(24);
+    empty_->setAlignment(Qt::AlignTop);
+    empty_->setProperty("role", "soft");
+    column->addWidget(empty_, 1);
+    column->addWidget(editor_, 1);
+    build_search(column);
+    column->addWidget(changes_);
     connect(band_, &ErrorBand::open_wanted, this, &FileView::show_file);
-    for (const auto signal : {&Workspace::code_changed, &Workspace::failed, &Workspace::job_changed, &Workspace::project_changed}) {
+    connect(changes_, &ChangesPane::line_wanted, this, &FileView::line_wanted);
+    for (const auto signal : {&Workspace::code_changed, &Workspace::failed, &Workspace::job_changed, &Workspace::project_changed,
+                              &Workspace::findings_changed}) {
         connect(&workspace, signal, this, &FileView::renew);
     }
-    connect(&workspace.documents(), &Documents::edited, this, &FileView::renew);
+    connect(&workspace.documents(), &Documents::edited, this, [this](const QString& path) {
+        if (path == path_) {
+            renew_marks();
+        }
+    });
+}
+
+void FileView::build_search(QBoxLayout* column)
+{
+    set_surface(*search_, "bar");
+    auto* row = new QHBoxLayout(search_);
+    row->setContentsMargins(10, 5, 10, 5);
+    find_->setPlaceholderText(tr("find"));
+    find_->setAccessibleName(tr("text to find"));
+    by_->setPlaceholderText(tr("replace by"));
+    by_->setAccessibleName(tr("text to put in its place"));
+    row->addWidget(find_, 2);
+    row->addWidget(by_, 2);
+    const auto button = [&](const QString& text, auto run) {
+        auto* made = new QPushButton(text);
+        connect(made, &QPushButton::clicked, this, run);
+        row->addWidget(made);
+    };
+    const auto next = [this] { found_->setText(editor_->find(find_->text()) ? QString() : tr("not found")); };
+    button(tr("Next"), next);
+    button(tr("Before"), [this] { found_->setText(editor_->find(find_->text(), false) ? QString() : tr("not found")); });
+    button(tr("Replace"), [this] { found_->setText(editor_->replace_found(find_->text(), by_->text()) ? QString() : tr("no more")); });
+    button(tr("Replace all"), [this] { found_->setText(tr("%1 replaced").arg(editor_->replace_all(find_->text(), by_->text()))); });
+    button(tr("Close"), [this] {
+        search_->hide();
+        editor_->setFocus();
+    });
+    row->addWidget(found_, 1);
+    connect(find_, &QLineEdit::returnPressed, this, next);
+    search_->hide();
+    column->addWidget(search_);
+}
+
+void FileView::open_search()
+{
+    search_->show();
+    if (editor_->hasSelectedText() && !editor_->selectedText().contains(QLatin1Char('\n'))) {
+        find_->setText(editor_->selectedText());
+    }
+    find_->setFocus();
+    find_->selectAll();
+}
+
+void FileView::set_files(const QStringList& files, const QString& empty)
+{
+    files_ = files;
+    empty_text_ = empty;
+    renew();
 }
 
 void FileView::show_file(const QString& path)
 {
     path_ = path;
-    area_->set_lines(nullptr, '\0', '\0');
+    changes_->set_path(path);
     renew();
+    const auto& error = workspace_.error();
+    if (error && error->place.line > 0 && QString::fromStdString(error->place.file) == path) {
+        editor_->go_to_line(int(error->place.line) - 1);
+    }
+    Q_EMIT path_changed();
 }
 
 void FileView::renew_tabs()
 {
-    QStringList files;
-    if (const auto& results = workspace_.results()) {
-        const Assembly& a = results->assembly();
-        for (const std::string& file : {a.post.controller, a.post.dialect, a.job.post, a.job_file}) {
-            files.push_back(QString::fromStdString(file));
-        }
-        for (const std::string& file : {a.post.machine, a.job.setup}) {
-            files.push_back(QString::fromStdString(file));
-        }
-    }
+    QStringList files = files_;
     if (!path_.isEmpty() && !files.contains(path_)) {
         files.push_front(path_);
     }
     qDeleteAll(tabs_->findChildren<QPushButton*>(Qt::FindDirectChildrenOnly));
     for (const QString& file : files) {
-        QString name = file.section(QLatin1Char('/'), 0, 0);
-        name.chop(1);
-        auto* button = new QPushButton(name.isEmpty() ? file : name.at(0).toUpper() + name.mid(1));
+        QString name = file.endsWith(QLatin1String(".lua")) ? file.section(QLatin1Char('/'), -1) : file.section(QLatin1Char('/'), 0, 0);
+        if (!name.endsWith(QLatin1String(".lua"))) {
+            name.chop(1);
+            name = name.isEmpty() ? file : name.at(0).toUpper() + name.mid(1);
+        }
+        auto* button = new QPushButton(workspace_.documents().is_changed(file) ? name + QStringLiteral(" •") : name);
         button->setCheckable(true);
         button->setChecked(file == path_);
         button->setToolTip(file);
@@ -116,36 +176,66 @@ void FileView::renew_tabs()
 
 void FileView::renew()
 {
-    if (path_.isEmpty() && workspace_.results()) {
-        path_ = QString::fromStdString(workspace_.results()->assembly().post.dialect);
-    }
     renew_tabs();
     name_->setText(path_);
-    if (path_.isEmpty()) {
-        area_->set_empty_text(tr("Choose a file on the left to see its text."));
-        return;
-    }
     std::optional<Error> error;
     if (workspace_.error() && QString::fromStdString(workspace_.error()->place.file) == path_) {
         error = workspace_.error();
     }
     band_->show_error(error, tr("What the other views show is the last good state."));
-    auto text = workspace_.documents().text(path_);
+    const auto text = path_.isEmpty() ? Result<std::shared_ptr<const std::string>>(Error{}) : workspace_.documents().text(path_);
+    editor_->setVisible(text.ok());
+    empty_->setVisible(!text);
     if (!text) {
-        area_->set_empty_text(QString::fromStdString(text.error().message + ". " + text.error().cure));
-        area_->set_lines(nullptr, '\0', '\0');
+        empty_->setText(path_.isEmpty() ? empty_text_ : QString::fromStdString(text.error().message + ". " + text.error().cure));
         return;
     }
-    if (!area_->lines() || shown_ != *text) {
-        shown_ = *text;
-        area_->set_lines(std::make_shared<const LineTable>(*shown_), '\0', '\0');
+    QStringList options;
+    if (const auto& results = workspace_.results()) {
+        for (const auto& [name, value] : results->assembly().options) {
+            options.push_back(QString::fromStdString(name));
+        }
     }
-    std::map<std::uint32_t, int> marks;
-    if (error && error->place.line != 0) {
-        marks[error->place.line - 1] = int(State::beyond);
-        area_->show_line(error->place.line - 1, -1);
+    editor_->set_options(options);
+    editor_->show_file(path_);
+    renew_marks();
+}
+
+/// What is wrong in the file, line by line: what keeps it from being read, names that are not there, rules that failed in the last run.
+void FileView::renew_marks()
+{
+    std::map<int, QString> marks;
+    const auto add = [&](const Place& place, const std::string& message) {
+        if (QString::fromStdString(place.file) == path_ && place.line > 0) {
+            QString& mark = marks[int(place.line) - 1];
+            mark += (mark.isEmpty() ? QString() : QStringLiteral("\n")) + QString::fromStdString(message);
+        }
+    };
+    if (workspace_.error()) {
+        add(workspace_.error()->place, workspace_.error()->message + "; " + workspace_.error()->cure);
     }
-    area_->set_marks(std::move(marks));
+    const auto text = path_.isEmpty() ? Result<std::shared_ptr<const std::string>>(Error{}) : workspace_.documents().text(path_);
+    bool readable = true;
+    if (text && path_.endsWith(QLatin1String(".lua"))) {
+        std::vector<std::string> options;
+        if (const auto& results = workspace_.results()) {
+            for (const auto& [name, value] : results->assembly().options) {
+                options.push_back(name);
+            }
+        }
+        for (const Error& error : check_rule_text(**text, path_.toStdString(), workspace_.results() ? &options : nullptr)) {
+            add(error.place, error.message + (error.kind == ErrorKind::syntax ? "" : "; " + error.cure));
+            readable = readable && error.kind != ErrorKind::syntax;
+        }
+    }
+    if (readable && marks.empty() && !workspace_.is_code_old()) {
+        for (const FoundAt& found : workspace_.findings()) {
+            if (found.by == FoundAt::By::run) {
+                add(found.finding.rule, found.finding.message);
+            }
+        }
+    }
+    editor_->set_errors(marks);
 }
 
 } // namespace wexilum::app

@@ -28,10 +28,11 @@ MainWindow::MainWindow(bool remember, QWidget* parent)
     : QMainWindow(parent), remember_(remember), selection_(workspace_), setup_editor_(workspace_), strip_(new RunStrip(workspace_)),
       shelf_(new Shelf(workspace_)), stack_(new QStackedWidget), toolpath_(new ToolpathView(workspace_, selection_)),
       machine_(new MachineView(workspace_, selection_)), setup_(new SetupView(workspace_, setup_editor_)), file_(new FileView(workspace_)),
-      code_(new CodeView(workspace_, selection_)), replay_(new ReplayView(workspace_, selection_)),
-      trace_(new TracePane(workspace_, selection_)), findings_(new FindingsDrawer(workspace_)), across_(new QSplitter(Qt::Horizontal)),
-      down_(new QSplitter(Qt::Vertical)), band_(new ErrorBand), menus_(new QMenuBar), message_(new QLabel), title_(new QLabel),
-      doing_(new QLabel), progress_(new QProgressBar), stop_(new QPushButton(tr("Stop")))
+      rules_(new RulesView(workspace_, selection_)), code_(new CodeView(workspace_, selection_)),
+      replay_(new ReplayView(workspace_, selection_)), trace_(new TracePane(workspace_, selection_)),
+      findings_(new FindingsDrawer(workspace_)), across_(new QSplitter(Qt::Horizontal)), down_(new QSplitter(Qt::Vertical)),
+      band_(new ErrorBand), menus_(new QMenuBar), message_(new QLabel), title_(new QLabel), doing_(new QLabel), progress_(new QProgressBar),
+      stop_(new QPushButton(tr("Stop")))
 {
     setAcceptDrops(true);
     setMinimumSize(960, 600);
@@ -53,7 +54,7 @@ MainWindow::~MainWindow() { delete takeCentralWidget(); }
 
 void MainWindow::build()
 {
-    for (QWidget* page : std::initializer_list<QWidget*>{toolpath_, machine_, setup_, file_, code_, replay_}) {
+    for (QWidget* page : std::initializer_list<QWidget*>{toolpath_, machine_, setup_, file_, rules_, code_, replay_}) {
         stack_->addWidget(page); // in the order of the stations
     }
     shelf_->setMinimumWidth(150);
@@ -112,18 +113,22 @@ void MainWindow::build_menus()
     add(project, tr("Quit"), QKeySequence::Quit, [this] { close(); });
     QMenu* edit = menus_->addMenu(tr("&Edit"));
     undo_ = add(edit, tr("Undo"), QKeySequence::Undo, [this] {
-        if (QUndoStack* stack = setup_editor_.stack()) {
+        if (QUndoStack* stack = this->stack()) {
             stack->undo();
         }
     });
     redo_ = add(edit, tr("Redo"), QKeySequence::Redo, [this] {
-        if (QUndoStack* stack = setup_editor_.stack()) {
+        if (QUndoStack* stack = this->stack()) {
             stack->redo();
         }
     });
     edit->addSeparator();
     add(edit, tr("Copy code"), Qt::CTRL | Qt::SHIFT | Qt::Key_C, [this] { code_->area().copy(); });
     add(edit, tr("Find"), QKeySequence::Find, [this] {
+        if (station_ == Station::language || station_ == Station::rules) {
+            (station_ == Station::rules ? rules_->text() : *file_).open_search();
+            return;
+        }
         if (station_ == Station::toolpath) {
             toolpath_->focus_search();
         } else {
@@ -218,6 +223,16 @@ void MainWindow::connect_views()
 {
     connect(strip_, &RunStrip::chosen, this, &MainWindow::show_station);
     connect(shelf_, &Shelf::job_chosen, &workspace_, &Workspace::set_job);
+    for (const auto signal : {&Workspace::code_changed, &Workspace::job_changed}) {
+        connect(&workspace_, signal, this, &MainWindow::renew_language);
+    }
+    for (FileView* view : {file_, &rules_->text()}) {
+        connect(view, &FileView::path_changed, this, &MainWindow::renew_undo);
+        connect(view, &FileView::line_wanted, this, [this](std::uint32_t line) {
+            selection_.select_line(line);
+            show_station(Station::code);
+        });
+    }
     connect(shelf_, &Shelf::file_chosen, this, &MainWindow::show_file);
     connect(findings_, &FindingsDrawer::chosen, this, &MainWindow::jump);
     connect(replay_, &ReplayView::line_wanted, this, [this](bool loaded, std::uint32_t line) {
@@ -267,10 +282,8 @@ void MainWindow::connect_views()
 
 void MainWindow::show_station(Station station)
 {
-    if (station == Station::language && file_->path().isEmpty() && workspace_.results()) {
-        file_->show_file(QString::fromStdString(workspace_.results()->assembly().post.dialect));
-    }
     station_ = station;
+    renew_undo();
     strip_->set_current(station);
     stack_->setCurrentIndex(int(station));
     renew_trace();
@@ -278,7 +291,7 @@ void MainWindow::show_station(Station station)
 
 void MainWindow::renew_trace()
 {
-    const bool says_something = station_ != Station::setup && station_ != Station::language;
+    const bool says_something = station_ != Station::setup && station_ != Station::language && station_ != Station::rules;
     trace_->setVisible(says_something && trace_action_->isChecked());
 }
 
@@ -304,6 +317,11 @@ void MainWindow::show_file(const QString& path)
             return;
         }
     }
+    if (path.endsWith(QLatin1String(".lua"))) {
+        show_station(Station::rules);
+        rules_->show_place(path, 1);
+        return;
+    }
     file_->show_file(path);
     show_station(Station::language);
 }
@@ -317,6 +335,12 @@ void MainWindow::jump(const FoundAt& found)
         return;
     }
     code_->show_loaded(false);
+    if (f.rule.line > 0) {
+        (void)selection_.select_place(f);
+        show_station(Station::rules);
+        rules_->show_place(QString::fromStdString(f.rule.file), int(f.rule.line));
+        return;
+    }
     if (!selection_.select_place(f)) {
         if (!f.source.file.empty()) {
             file_->show_file(QString::fromStdString(f.source.file));
@@ -324,7 +348,7 @@ void MainWindow::jump(const FoundAt& found)
         }
         return;
     }
-    if (station_ == Station::setup || station_ == Station::language) {
+    if (station_ == Station::setup || station_ == Station::language || station_ == Station::rules) {
         show_station(Station::code);
     }
 }
@@ -344,9 +368,33 @@ void MainWindow::renew_title()
     renew_undo();
 }
 
+QUndoStack* MainWindow::stack()
+{
+    if (station_ == Station::language || station_ == Station::rules) {
+        return workspace_.documents().stack(station_ == Station::rules ? rules_->text().path() : file_->path());
+    }
+    return setup_editor_.stack();
+}
+
+/// The files that the language of the job at hand is made of.
+void MainWindow::renew_language()
+{
+    QStringList files;
+    if (const auto& results = workspace_.results()) {
+        const Assembly& a = results->assembly();
+        for (const std::string& file : {a.post.controller, a.post.dialect, a.job.post, a.job_file, a.post.machine, a.job.setup}) {
+            files.push_back(QString::fromStdString(file));
+        }
+    }
+    file_->set_files(files, tr("Choose a file on the left to see and edit its text."));
+    if (file_->path().isEmpty() && files.size() > 1) {
+        file_->show_file(files[1]);
+    }
+}
+
 void MainWindow::renew_undo()
 {
-    const QUndoStack* stack = setup_editor_.stack();
+    const QUndoStack* stack = this->stack();
     undo_->setEnabled(stack != nullptr && stack->canUndo());
     redo_->setEnabled(stack != nullptr && stack->canRedo());
     undo_->setText(undo_->isEnabled() ? tr("Undo %1").arg(stack->undoText()) : tr("Undo"));

@@ -8,6 +8,7 @@
 #include "app/views/machine_view.hpp"
 #include "app/views/palette.hpp"
 #include "app/views/replay_view.hpp"
+#include "app/views/rules_view.hpp"
 #include "app/views/run_strip.hpp"
 #include "app/views/setup_view.hpp"
 #include "app/views/shelf.hpp"
@@ -45,6 +46,8 @@ public:
     [[nodiscard]] MachineView& machine() { return *machine_; }
     [[nodiscard]] ReplayView& replay() { return *replay_; }
     [[nodiscard]] SetupView& setup() { return *setup_; }
+    [[nodiscard]] FileView& language() { return *file_; }
+    [[nodiscard]] RulesView& rules() { return *rules_; }
 
 protected:
     void closeEvent(QCloseEvent* event) override;
@@ -60,6 +63,9 @@ private:
     void renew_trace();
     void renew_title();
     void renew_undo();
+    void renew_language();
+    /// Of what is edited in the view at hand; may be null.
+    [[nodiscard]] QUndoStack* stack();
     void renew_progress();
     void renew_recent();
     void open_by_dialog();
@@ -84,6 +90,7 @@ private:
     MachineView* machine_;
     SetupView* setup_;
     FileView* file_;
+    RulesView* rules_;
     CodeView* code_;
     ReplayView* replay_;
     TracePane* trace_;

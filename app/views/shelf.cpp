@@ -15,13 +15,14 @@ struct Kind {
     const char* name;
     const char* suffix;
 };
-constexpr std::array<Kind, 7> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs"), ".json"},
+constexpr std::array<Kind, 8> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs"), ".json"},
                                      {"toolpaths", QT_TRANSLATE_NOOP("Shelf", "Toolpaths"), ".cl"},
                                      {"machines", QT_TRANSLATE_NOOP("Shelf", "Machines"), ".json"},
                                      {"setups", QT_TRANSLATE_NOOP("Shelf", "Setups"), ".json"},
                                      {"controllers", QT_TRANSLATE_NOOP("Shelf", "Controllers"), ".json"},
                                      {"dialects", QT_TRANSLATE_NOOP("Shelf", "Dialects"), ".json"},
-                                     {"posts", QT_TRANSLATE_NOOP("Shelf", "Posts"), ".json"}}};
+                                     {"posts", QT_TRANSLATE_NOOP("Shelf", "Posts"), ".json"},
+                                     {"rulebooks", QT_TRANSLATE_NOOP("Shelf", "Rulebooks"), "/rulebook.lua"}}};
 
 } // namespace
 

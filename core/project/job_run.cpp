@@ -5,8 +5,42 @@
 
 namespace wexilum {
 
+namespace {
+
+/// One number for the contents that reading and choosing depend on; nothing where one can't be read.
+std::optional<std::size_t> key_of(const FileSystem& files, const std::string& folder, const Assembly& a)
+{
+    std::size_t key = 1469598103934665603ULL;
+    const auto add = [&](std::string_view bytes) { key = (key ^ std::hash<std::string_view>()(bytes)) * 1099511628211ULL; };
+    std::vector<std::string> paths{a.post.machine, a.job.setup, a.job_file};
+    for (const JobOperation& operation : a.job.operations) {
+        paths.push_back(operation.toolpath);
+    }
+    std::vector<char> chunk(spool_chunk);
+    for (const std::string& path : paths) {
+        add(path);
+        auto source = files.open(folder + "/" + path);
+        if (!source) {
+            return std::nullopt;
+        }
+        for (;;) {
+            const auto got = (*source)->read(chunk);
+            if (!got) {
+                return std::nullopt;
+            }
+            if (*got == 0) {
+                break;
+            }
+            add({chunk.data(), *got});
+        }
+    }
+    return key;
+}
+
+} // namespace
+
 Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
-                                                  Scratch& scratch, const Clock& clock, RunWatch* watch)
+                                                  Scratch& scratch, const Clock& clock, RunWatch* watch, RunCache* cache)
 {
     const double begin = clock.seconds();
     auto opened = open_job(files, folder, job);
@@ -17,9 +51,21 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
     out->assembly = std::move(*opened);
     JobRecords records(files, folder, out->assembly.job);
     NotedRecords noted(records, out->records);
-    auto posted = post(out->assembly, noted, scratch, out->code, 2, watch);
+    std::shared_ptr<ReadPass> pass;
+    const auto key = cache != nullptr ? key_of(files, folder, out->assembly) : std::nullopt;
+    if (key && cache->pass && cache->key == *key) {
+        pass = cache->pass;
+        out->records = cache->records;
+        ++cache->reused;
+    }
+    auto posted = post(out->assembly, noted, scratch, out->code, 2, watch, &pass);
     if (!posted) {
         return posted.error();
+    }
+    if (key && cache->pass != pass) {
+        cache->key = *key;
+        cache->pass = pass;
+        cache->records = out->records;
     }
     out->run = std::move(*posted);
     out->code.link(out->records);

@@ -33,9 +33,18 @@ struct ReplayedCode {
     double seconds = 0;
 };
 
-/// Loads a job and posts it. The first Error met is the outcome; findings of the run are none. `watch` may be null.
+/// What runs of a job leave to the next ones: reading and choices, by what they depend on.
+struct RunCache {
+    std::size_t key = 0; ///< of the contents of machine, setup, job and toolpaths
+    std::shared_ptr<ReadPass> pass;
+    RecordIndex records;
+    std::uint64_t reused = 0; ///< how often a run could take it over
+};
+
+/// Loads a job and posts it. The first Error met is the outcome; findings of the run are none. `watch` and `cache` may be null.
 Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
-                                                  Scratch& scratch, const Clock& clock, RunWatch* watch = nullptr);
+                                                  Scratch& scratch, const Clock& clock, RunWatch* watch = nullptr,
+                                                  RunCache* cache = nullptr);
 
 /// Replays a text of code against the job's toolpath.
 Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,

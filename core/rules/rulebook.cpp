@@ -93,6 +93,40 @@ std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
     return fault;
 }
 
+Result<std::string> Rulebook::evaluate(EventKind kind, const std::string& expression)
+{
+    lua_State* const L = current_;
+    const auto error = [](const RuleFault& fault) { return Error{ErrorKind::value, fault.message, {}, "correct the expression"}; };
+    if (const auto fault = sandbox_.compile(L, "local event = ...; return " + expression, "expression")) {
+        return error(*fault);
+    }
+    // The function below a C function that gives the text of what it returns.
+    std::string out;
+    lua_pushlightuserdata(L, &out);
+    lua_pushcclosure(
+        L,
+        [](lua_State* l) {
+            lua_call(l, 1, LUA_MULTRET);
+            auto& text = *static_cast<std::string*>(lua_touserdata(l, lua_upvalueindex(1)));
+            for (int i = 1, count = lua_gettop(l); i <= count; ++i) {
+                push_text(l, i);
+                text += (i == 1 ? "" : ", ") + std::string(lua_tostring(l, -1));
+                lua_pop(l, 1);
+            }
+            return 0;
+        },
+        1);
+    lua_insert(L, -2);
+    lua_rawgeti(L, LUA_REGISTRYINDEX, handlers_[static_cast<std::size_t>(kind)].object);
+    active_.push_back(kind);
+    const auto fault = sandbox_.call(L, 2);
+    active_.pop_back();
+    if (fault) {
+        return error(*fault);
+    }
+    return out;
+}
+
 Place Rulebook::here() const
 {
     lua_Debug info;

@@ -54,6 +54,9 @@ public:
     /// Calls the handler with the event at hand. Precondition: takes(kind).
     std::unique_ptr<RuleFault> call(EventKind kind);
 
+    /// The value of a Lua expression at the event that has been filled, as text.
+    Result<std::string> evaluate(EventKind kind, const std::string& expression);
+
     [[nodiscard]] const HandlerCount& count(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].count; }
     [[nodiscard]] bool has(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].reference != 0; }
     /// Whether no rule runs.

@@ -108,4 +108,29 @@ Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch
     return out;
 }
 
+Result<std::string> evaluate_at(const Assembly& a, RecordSource& records, Scratch& scratch, std::size_t record,
+                                const std::string& expression, RunWatch* watch)
+{
+    Assembly own;
+    const bool bare = a.rulebook.empty(); // expressions can be asked of a job without rules as well
+    if (bare) {
+        own = a;
+        own.rulebook = {"rulebooks", {{rulebook_file, "\n"}}};
+    }
+    RunPasses passes(bare ? own : a, records, 1, watch);
+    EventProbe probe;
+    probe.asked = record;
+    probe.expression = expression;
+    Nowhere sink;
+    Status status = passes.read(scratch);
+    status = status ? passes.write(sink, &probe) : status;
+    if (!status) {
+        return status.error();
+    }
+    if (!probe.answer) {
+        return Error{ErrorKind::value, fmt::format("the path has no record {}", record + 1), {}, "choose one of its records"};
+    }
+    return *probe.answer;
+}
+
 } // namespace wexilum

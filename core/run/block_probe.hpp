@@ -38,4 +38,9 @@ struct BlockTrace {
 Result<BlockTrace> trace_block(const Assembly& assembly, RecordSource& records, Scratch& scratch, std::uint32_t block,
                                RunWatch* watch = nullptr);
 
+/// The value of a Lua expression at a record (among the agreed path's, from 0), before anything is made of it: `event` is the record's
+/// event, and everything that rules have can be asked. An Error with the reason where it can't be computed.
+Result<std::string> evaluate_at(const Assembly& assembly, RecordSource& records, Scratch& scratch, std::size_t record,
+                                const std::string& expression, RunWatch* watch = nullptr);
+
 } // namespace wexilum

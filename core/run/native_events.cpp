@@ -71,6 +71,10 @@ void NativeEvents::handle(const Record& record)
         next_choice();
     }
     const auto kind = event_of(record.data.index());
+    if (probe_ != nullptr && probe_->asked == index_) [[unlikely]] {
+        answer(kind, record);
+        return;
+    }
     const auto* change = std::get_if<record::ToolChange>(&record.data);
     if (change != nullptr && tool_ != nullptr && tool_->number == change->number) {
         ++index_; // it is in the spindle

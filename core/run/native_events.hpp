@@ -24,6 +24,10 @@ struct EventProbe {
     Planned planned;          ///< the choice made for it
     Readings stand;           ///< where the joints stood when its record came
     double tool_length = 0;
+    // A question instead of a line:
+    std::optional<std::size_t> asked; ///< record, before anything is made of it
+    std::string expression;           ///< of Lua, with `event` and everything that rules have
+    std::optional<Result<std::string>> answer;
 };
 
 class NativeEvents final : private RuleHost {
@@ -91,6 +95,7 @@ private:
     /// Both, for an event without fields. False where no rule takes it.
     bool taken(EventKind kind);
     void fill(EventKind kind, const Record& record);
+    void answer(std::optional<EventKind> kind, const Record& record);
     void fill_tool(Event& event, std::uint32_t number) const;
     void fault(EventKind kind, const RuleFault& fault, bool native_done);
     void note_rule_here();

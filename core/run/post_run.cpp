@@ -87,10 +87,10 @@ private:
 
 std::string program_file_name(const Assembly& assembly) { return assembly.job.name + assembly.dialect.extension; }
 
-RunPasses::RunPasses(const Assembly& assembly, RecordSource& source, int threads, RunWatch* watch)
-    : a_(assembly), agreed_(assembly, source), threads_(threads), watch_(watch)
+RunPasses::RunPasses(const Assembly& assembly, RecordSource& source, int threads, RunWatch* watch, std::shared_ptr<ReadPass> pass)
+    : a_(assembly), agreed_(assembly, source), threads_(threads), watch_(watch), pass_(std::move(pass)), read_(pass_ != nullptr)
 {
-    if (threads > 1) {
+    if (threads > 1 && !read_) {
         ahead_.emplace(agreed_);
     }
 }
@@ -98,7 +98,11 @@ RunPasses::~RunPasses() = default;
 
 Status RunPasses::read(Scratch& scratch)
 {
-    for (auto* spool : {&record_spool_, &step_spool_, &decision_spool_}) {
+    if (read_) {
+        return {};
+    }
+    pass_ = std::make_shared<ReadPass>();
+    for (auto* spool : {&pass_->records, &pass_->steps, &pass_->decisions}) {
         auto made = scratch.spool();
         if (!made) {
             return made.error();
@@ -106,9 +110,9 @@ Status RunPasses::read(Scratch& scratch)
         *spool = std::move(*made);
     }
     RecordSource& records = this->records();
-    OutlineBuilder outline(a_, out_.findings, records.files());
-    PathChooser chooser(*a_.solver, a_.machine, a_.machine.home(), *step_spool_, *decision_spool_);
-    RecordSpoolWriter aside(*record_spool_);
+    OutlineBuilder outline(a_, pass_->findings, records.files());
+    PathChooser chooser(*a_.solver, a_.machine, a_.machine.home(), *pass_->steps, *pass_->decisions);
+    RecordSpoolWriter aside(*pass_->records);
     Targets targets(a_);
     Record record;
     for (std::size_t index = 0;; ++index) {
@@ -123,7 +127,7 @@ Status RunPasses::read(Scratch& scratch)
         if (const PathTarget* target = targets.next(record)) {
             const PathChooser::Seen seen = chooser.add(*target);
             if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
-                report_seen(a_, seen, records.files(), record, index, out_.findings);
+                report_seen(a_, seen, records.files(), record, index, pass_->findings);
             }
         }
         aside.put(record);
@@ -137,8 +141,9 @@ Status RunPasses::read(Scratch& scratch)
     Status status = chooser.finish();
     status = status ? aside.flush() : status;
     if (status) {
-        out_.outline = outline.take();
+        pass_->outline = outline.take();
         report_leans();
+        pass_->files = records.files();
     }
     return status;
 }
@@ -153,15 +158,17 @@ void RunPasses::report_leans()
                           "nothing has to be done; the operation allows it", lean.most);
         finding.source = place_of(agreed_.files(), lean.first);
         finding.count = lean.records;
-        out_.findings.add(std::move(finding));
+        pass_->findings.add(std::move(finding));
     }
 }
 
 Status RunPasses::write(CodeSink& sink, EventProbe* probe)
 {
-    PlanReader plan(*step_spool_, *decision_spool_);
-    RecordSpoolReader aside(*record_spool_);
-    NativeEvents events(a_, out_.outline, plan, out_.findings, records().files(), sink, threads_ > 1);
+    out_.outline = pass_->outline;
+    out_.findings = pass_->findings;
+    PlanReader plan(*pass_->steps, *pass_->decisions);
+    RecordSpoolReader aside(*pass_->records);
+    NativeEvents events(a_, out_.outline, plan, out_.findings, pass_->files, sink, threads_ > 1);
     if (probe != nullptr) {
         events.set_probe(probe);
     }
@@ -169,7 +176,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     Record record;
     for (std::size_t index = 0; aside.next(record); ++index) {
         events.handle(record);
-        if (probe != nullptr && probe->words.seen) {
+        if (probe != nullptr && (probe->words.seen || probe->answer)) {
             return {};
         }
         if (watch_ != nullptr && index % watch_every == 0) {
@@ -190,13 +197,17 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     return {};
 }
 
-Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads, RunWatch* watch)
+Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads, RunWatch* watch,
+                        std::shared_ptr<ReadPass>* pass)
 {
-    RunPasses passes(a, source, threads, watch);
+    RunPasses passes(a, source, threads, watch, pass != nullptr ? *pass : nullptr);
     Status status = passes.read(scratch);
     status = status ? passes.write(sink, nullptr) : status;
     if (!status) {
         return status.error();
+    }
+    if (pass != nullptr) {
+        *pass = passes.pass();
     }
     return passes.take();
 }

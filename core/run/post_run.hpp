@@ -8,6 +8,7 @@
 #include "core/run/assembly.hpp"
 #include "core/run/finding.hpp"
 #include "core/run/outline.hpp"
+#include "core/run/read_pass.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <string>
@@ -40,8 +41,10 @@ struct RunSummary {
 /// put aside in spools of `scratch`, the code goes to `sink` line by line. The code is complete even where findings are errors;
 /// whoever keeps it then throws it away. An Error where the source, a spool or the sink's own medium failed. With two threads
 /// reading and writing run beside the rest; the code is the same. With a watch the run can be followed and stopped.
+/// `pass`: where it holds what an earlier run of the same machine, setup, job and toolpaths has read, that is taken over and `records`
+/// is not touched; otherwise it gets what this run reads.
 Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink, int threads = 1,
-                        RunWatch* watch = nullptr);
+                        RunWatch* watch = nullptr, std::shared_ptr<ReadPass>* pass = nullptr);
 
 struct CodeFile {
     std::string name; ///< file name with extension, no folder

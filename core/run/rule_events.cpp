@@ -188,6 +188,18 @@ void NativeEvents::fill(EventKind kind, const Record& record)
     }
 }
 
+void NativeEvents::answer(std::optional<EventKind> kind, const Record& record)
+{
+    if (!kind || !rules_) {
+        probe_->answer = Error{ErrorKind::value, "there is no event at this record", {}, "choose another one"};
+        return;
+    }
+    fill(*kind, record);
+    const Record* const before = std::exchange(record_, &record);
+    probe_->answer = rules_->evaluate(*kind, probe_->expression);
+    record_ = before;
+}
+
 void NativeEvents::fill_tool(Event& event, std::uint32_t number) const
 {
     event.number(0, number);

@@ -3,6 +3,7 @@
 
 #include "core/run/native_events.hpp"
 #include "core/run/post_run.hpp"
+#include "core/run/read_pass.hpp"
 #include "core/toolpath/records_ahead.hpp"
 
 #include <memory>
@@ -12,16 +13,18 @@ namespace wexilum {
 
 class RunPasses {
 public:
-    /// All must outlive the passes; `watch` may be null.
-    RunPasses(const Assembly& assembly, RecordSource& source, int threads, RunWatch* watch);
+    /// All must outlive the passes; `watch` may be null. With a pass that an earlier run of the same inputs has read, read() has nothing
+    /// to do, and the source is not touched.
+    RunPasses(const Assembly& assembly, RecordSource& source, int threads, RunWatch* watch, std::shared_ptr<ReadPass> pass = nullptr);
     ~RunPasses();
     RunPasses(const RunPasses&) = delete;
     RunPasses& operator=(const RunPasses&) = delete;
 
     Status read(Scratch& scratch);
-    /// Precondition: read() went well. With a probe it ends where the probe has seen its line.
+    /// Precondition: read() went well. With a probe it ends where the probe has seen its line, or has its answer.
     Status write(CodeSink& sink, EventProbe* probe);
     [[nodiscard]] RunSummary take() { return std::move(out_); }
+    [[nodiscard]] const std::shared_ptr<ReadPass>& pass() const { return pass_; }
 
 private:
     [[nodiscard]] RecordSource& records() { return ahead_ ? static_cast<RecordSource&>(*ahead_) : agreed_; }
@@ -32,9 +35,8 @@ private:
     std::optional<RecordsAhead> ahead_;
     int threads_;
     RunWatch* watch_;
-    std::unique_ptr<Spool> record_spool_;
-    std::unique_ptr<Spool> step_spool_;
-    std::unique_ptr<Spool> decision_spool_;
+    std::shared_ptr<ReadPass> pass_;
+    bool read_ = false; ///< the pass was there
     RunSummary out_;
 };
 

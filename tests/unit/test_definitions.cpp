@@ -111,7 +111,8 @@ private Q_SLOTS:
         const auto loaded = load_demo("mirror");
         QVERIFY(!loaded.ok());
         QVERIFY(QString::fromStdString(loaded.error().cure)
-                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-rule-without-end, fails-tilt-beyond-travel, fails-tool-without-length, "
+                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-rule-without-end, "
+                                "fails-tilt-beyond-travel, fails-tool-without-length, "
                                 "fails-unreachable-direction, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch"));
     }
 
