@@ -51,6 +51,21 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
         const uint line = options.value(QStringLiteral("line")).toUInt();
         window.selection().select_line(line > 0 ? line - 1 : 0, options.value(QStringLiteral("word")).toInt() - 1);
     }
+    if (options.isSet(QStringLiteral("edit"))) {
+        const QStringList edit = options.value(QStringLiteral("edit")).split(QLatin1Char('|'));
+        const auto text = window.workspace().documents().text(edit.value(0));
+        const std::string from = edit.value(1).toStdString();
+        const std::size_t at = text && !from.empty() ? (*text)->find(from) : std::string::npos;
+        if (at == std::string::npos) {
+            std::fprintf(stderr, "wexilum: --edit needs a file of the project, a text in it and what to put there\n");
+            return 2;
+        }
+        window.show_file(edit.value(0));
+        (void)window.workspace().documents().replace(edit.value(0), at, at + from.size(), edit.value(2).toStdString(),
+                                                     QStringLiteral("edit"));
+        window.show_file(edit.value(0));
+        wait_for([&] { return !window.workspace().is_running(); });
+    }
     if (options.isSet(QStringLiteral("compare"))) {
         window.replay().load(options.value(QStringLiteral("compare")));
         wait_for([&] { return !window.workspace().loaded() || window.workspace().loaded()->replayed; });
@@ -106,12 +121,14 @@ int main(int argc, char** argv)
     options.addOptions(
         {{QStringLiteral("project"), QStringLiteral("Folder of the project to open."), QStringLiteral("dir")},
          {QStringLiteral("job"), QStringLiteral("Job to look at."), QStringLiteral("name")},
-         {QStringLiteral("view"), QStringLiteral("toolpath, machine, setup, language, code or replay."), QStringLiteral("name")},
+         {QStringLiteral("view"), QStringLiteral("toolpath, machine, setup, language, rules, code or replay."), QStringLiteral("name")},
          {QStringLiteral("size"), QStringLiteral("Size of the window, e.g. 1280x800."), QStringLiteral("wxh")},
          {QStringLiteral("dark"), QStringLiteral("Dark colours.")},
          {QStringLiteral("screenshot"), QStringLiteral("Save a picture of the window and end."), QStringLiteral("file")},
          {QStringLiteral("line"), QStringLiteral("Line of the code to look at, with --screenshot."), QStringLiteral("n")},
          {QStringLiteral("word"), QStringLiteral("Word of that line."), QStringLiteral("n")},
+         {QStringLiteral("edit"), QStringLiteral("An edit made before the picture, with --screenshot: FILE|TEXT|BY."),
+          QStringLiteral("edit")},
          {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
     options.process(application);
 
@@ -141,7 +158,7 @@ int main(int argc, char** argv)
             }
         }
         if (!known) {
-            std::fprintf(stderr, "wexilum: there is no view \"%s\"; use toolpath, machine, setup, language, code or replay\n",
+            std::fprintf(stderr, "wexilum: there is no view \"%s\"; use toolpath, machine, setup, language, rules, code or replay\n",
                          qPrintable(view));
             return 2;
         }

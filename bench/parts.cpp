@@ -155,7 +155,7 @@ void formatting(benchmark::State& state)
         for (std::size_t i = 0; i < moves; ++i) {
             Statement statement{StatementKind::motion, {*emitter.function(Function::linear)}};
             for (int joint = 0; joint < 5; ++joint) {
-                statement.slots.push_back({Role::axes, joint, joint < 3 ? Quantity::length : Quantity::angle,
+                statement.slots.push_back({Role::axes, std::uint8_t(joint), joint < 3 ? Quantity::length : Quantity::angle,
                                            std::int64_t(123456 + 37 * i * std::size_t(joint + 1)), nullptr});
             }
             statement.slots.push_back({Role::inverse_feed, 0, Quantity::inverse_time, std::int64_t(1234567 + i), nullptr});

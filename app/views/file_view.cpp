@@ -236,6 +236,17 @@ void FileView::renew_marks()
         }
     }
     editor_->set_errors(marks);
+    std::map<int, std::uint64_t> counts;
+    if (const auto& results = workspace_.results(); results && !workspace_.is_code_old()) {
+        if (const auto found = results->posted->run.rule_lines.find(path_.toStdString()); found != results->posted->run.rule_lines.end()) {
+            for (std::size_t line = 1; line < found->second.size(); ++line) {
+                if (found->second[line] > 0) {
+                    counts[int(line) - 1] = found->second[line];
+                }
+            }
+        }
+    }
+    editor_->set_counts(counts);
 }
 
 } // namespace wexilum::app

@@ -49,6 +49,7 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
     }
     auto out = std::make_shared<PostedJob>();
     out->assembly = std::move(*opened);
+    out->assembly.count_rule_lines = true;
     JobRecords records(files, folder, out->assembly.job);
     NotedRecords noted(records, out->records);
     std::shared_ptr<ReadPass> pass;

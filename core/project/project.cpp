@@ -73,7 +73,7 @@ Result<CheckedFile> with_errors(CheckedFile checked, const std::vector<Error>& e
     }
     Error first = errors[0];
     for (std::size_t i = 1; i < errors.size(); ++i) {
-        first.cure += "\n" + errors[i].text();
+        first.cure.append("\n").append(errors[i].text());
     }
     return first;
 }
@@ -106,7 +106,10 @@ Result<CheckedFile> check_post(const FileSystem& files, const std::string& path,
     const auto rulebook = load_rulebook(files, project, post->rulebook);
     const auto options = resolve_options(post->options, {});
     if (!rulebook) {
-        return rulebook.error();
+        Error error = rulebook.error();
+        error.message = fmt::format("{}: {}", error.place.text(), error.message);
+        error.place = document.place_of(document.root().find("rulebook")->begin);
+        return error;
     }
     if (!options) {
         return options.error();

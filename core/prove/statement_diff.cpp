@@ -103,7 +103,8 @@ public:
             out_.groups.push_back(std::move(group));
         }
         std::stable_sort(out_.groups.begin(), out_.groups.end(), [](const ChangeGroup& a, const ChangeGroup& b) {
-            return a.count != b.count ? a.count > b.count : a.places[0].near < b.places[0].near;
+            const auto place = [](const ChangeGroup& group) { return std::pair(group.places[0].near, group.places[0].before); };
+            return a.count != b.count ? a.count > b.count : place(a) < place(b);
         });
         return std::move(out_);
     }

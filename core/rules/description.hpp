@@ -47,8 +47,8 @@ struct FieldDescription {
     FieldType type = FieldType::number;
     std::string_view unit; ///< of a number, as rules see it
     std::string_view help;
-    bool settable = false;    ///< a rule may change it before it has the native way done
-    std::string_view choices; ///< what a text may be set to, separated by blanks; empty: anything
+    bool settable = false;         ///< a rule may change it before it has the native way done
+    std::string_view choices = {}; ///< what a text may be set to, separated by blanks; empty: anything
 };
 
 struct EventDescription {

@@ -6,9 +6,13 @@
 
 namespace wexilum {
 
-Rulebook::Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, const RuleLimits& limits)
+Rulebook::Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, bool count_lines, const RuleLimits& limits)
     : text_(text), options_(options), host_(host), sandbox_(limits), current_(sandbox_.state())
-{}
+{
+    if (count_lines && sandbox_.ready()) {
+        sandbox_.count_lines();
+    }
+}
 
 Rulebook::~Rulebook() = default;
 

@@ -38,7 +38,8 @@ struct HandlerCount {
 class Rulebook {
 public:
     /// `host` must outlive the object; so must the texts.
-    Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, const RuleLimits& limits = {});
+    /// `count_lines`: line_counts() is wanted.
+    Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, bool count_lines = false, const RuleLimits& limits = {});
     ~Rulebook();
     Rulebook(const Rulebook&) = delete;
     Rulebook& operator=(const Rulebook&) = delete;
@@ -59,6 +60,8 @@ public:
 
     [[nodiscard]] const HandlerCount& count(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].count; }
     [[nodiscard]] bool has(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].reference != 0; }
+    /// How often each line ran: by file, then by line from 1.
+    [[nodiscard]] std::map<std::string, std::vector<std::uint64_t>> line_counts() const { return sandbox_.line_counts(); }
     /// Whether no rule runs.
     [[nodiscard]] bool idle() const { return active_.empty(); }
     /// Where the rulebook is in its text, for the trace; nothing while no rule runs.

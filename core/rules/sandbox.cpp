@@ -33,7 +33,7 @@ Sandbox::Sandbox(const RuleLimits& limits) : limits_(limits)
         return;
     }
     *static_cast<Sandbox**>(lua_getextraspace(state_)) = this;
-    lua_sethook(state_, &Sandbox::hook, LUA_MASKCOUNT, hook_every);
+    set_hook(state_);
     lua_pushcfunction(state_, &Sandbox::on_error);
     on_error_ = luaL_ref(state_, LUA_REGISTRYINDEX);
     lua_pushcfunction(state_, [](lua_State* L) {
@@ -94,9 +94,43 @@ void Sandbox::end(lua_State* L)
     std::abort(); // luaL_error does not return
 }
 
-void Sandbox::hook(lua_State* L, lua_Debug*)
+void Sandbox::set_hook(lua_State* L) const
+{
+    lua_sethook(L, &Sandbox::hook, counts_lines_ ? LUA_MASKCOUNT | LUA_MASKLINE : LUA_MASKCOUNT, hook_every);
+}
+
+void Sandbox::count_lines()
+{
+    counts_lines_ = true;
+    set_hook(state_);
+}
+
+std::map<std::string, std::vector<std::uint64_t>> Sandbox::line_counts() const
+{
+    std::map<std::string, std::vector<std::uint64_t>> out;
+    for (const auto& [name, counts] : lines_) {
+        auto& sum = out[name[0] == '@' ? name + 1 : name];
+        sum.resize(std::max(sum.size(), counts.size()));
+        for (std::size_t i = 0; i < counts.size(); ++i) {
+            sum[i] += counts[i];
+        }
+    }
+    return out;
+}
+
+void Sandbox::hook(lua_State* L, lua_Debug* what)
 {
     Sandbox& sandbox = of(L);
+    if (what->event == LUA_HOOKLINE) {
+        lua_getinfo(L, "S", what);
+        auto& counts = sandbox.lines_[what->source];
+        const auto line = std::size_t(std::max(0, what->currentline));
+        if (line >= counts.size()) {
+            counts.resize(line + 64);
+        }
+        ++counts[line];
+        return;
+    }
     sandbox.charge(L, sandbox.exceeded_ ? 1 : hook_every);
 }
 
@@ -171,7 +205,7 @@ std::unique_ptr<RuleFault> Sandbox::call(lua_State* L, int arguments)
         return nullptr;
     }
     if (depth_ == 0) {
-        lua_sethook(L, &Sandbox::hook, LUA_MASKCOUNT, hook_every);
+        set_hook(L);
     }
     auto fault = std::make_unique<RuleFault>(std::move(fault_));
     fault_ = {};

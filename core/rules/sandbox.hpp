@@ -6,6 +6,7 @@
 
 #include <clocale>
 #include <cstdint>
+#include <map>
 #include <memory>
 #include <string>
 #include <utility>
@@ -49,6 +50,11 @@ public:
     /// Compiles a text (no bytecode) and leaves its function on the stack; nothing after a fault.
     std::unique_ptr<RuleFault> compile(lua_State* L, const std::string& text, const std::string& file);
 
+    /// From now on counts how often each line runs. Makes rules slower.
+    void count_lines();
+    /// By file, then by line (the first is at 1).
+    [[nodiscard]] std::map<std::string, std::vector<std::uint64_t>> line_counts() const;
+
     /// Takes steps off what is left; raises a Lua error where nothing is. To be called by functions whose work grows with their data.
     void charge(lua_State* L, std::uint64_t steps);
     /// Tells which coroutine runs; returns the one before.
@@ -60,7 +66,8 @@ public:
 
 private:
     static void* allocate(void* self, void* block, std::size_t old_size, std::size_t new_size);
-    static void hook(lua_State* L, lua_Debug*);
+    static void hook(lua_State* L, lua_Debug* what);
+    void set_hook(lua_State* L) const;
     static int on_error(lua_State* L);
     void note_place(lua_State* L, int level);
     [[noreturn]] void end(lua_State* L);
@@ -75,6 +82,8 @@ private:
     std::uint64_t total_ = 0;
     int depth_ = 0;
     bool exceeded_ = false;
+    bool counts_lines_ = false;
+    std::map<const char*, std::vector<std::uint64_t>> lines_; ///< by a chunk's name, where Lua keeps it
     RuleFault fault_;
     locale_t locale_ = nullptr; ///< "C": what rules make may not depend on whose desk it is
     locale_t before_ = nullptr;

@@ -46,6 +46,7 @@ public:
     [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
     [[nodiscard]] std::vector<Excursion> take_excursions() { return std::move(excursions_); }
     [[nodiscard]] std::vector<EventTally> tallies() const;
+    [[nodiscard]] RuleLineCounts line_counts() const { return rules_ ? rules_->line_counts() : RuleLineCounts(); }
 
 private:
     void on(const record::From&) {}

@@ -137,6 +137,8 @@ Result<OptionValue> OptionDescription::read(const OptionValue& value) const
         number = *read;
     } else if (std::holds_alternative<double>(value) && (type == Type::number || type == Type::integer)) {
         number = std::get<double>(value);
+    } else if (type == Type::number || type == Type::integer || !std::holds_alternative<double>(value)) {
+        return misfit;
     } else {
         return Error{ErrorKind::value,
                      fmt::format("the value of the option {} has no unit", name),

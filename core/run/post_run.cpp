@@ -192,6 +192,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     }
     out_.excursions = events.take_excursions();
     out_.events = events.tallies();
+    out_.rule_lines = events.line_counts();
     out_.blocks = events.emitter().lines();
     out_.bytes = events.emitter().written().bytes();
     return {};

@@ -23,6 +23,9 @@ struct EventTally {
     HandlerCount handler;
 };
 
+/// How often each line of a rulebook ran: by file, then by line from 1.
+using RuleLineCounts = std::map<std::string, std::vector<std::uint64_t>>;
+
 /// What a run tells beside the code.
 struct RunSummary {
     Outline outline;
@@ -31,6 +34,7 @@ struct RunSummary {
     std::uint64_t bytes = 0;
     std::string channel = "1";
     std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
+    RuleLineCounts rule_lines;         ///< where the assembly asks for them
     std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 

@@ -1,6 +1,7 @@
 // What the window rests on and needs no display for: colours, numbers as typed, words of a line, the camera, solids.
 #include "app/models/camera.hpp"
 #include "app/models/quantity.hpp"
+#include "app/models/rule_help.hpp"
 #include "app/models/selection.hpp"
 #include "app/models/solid.hpp"
 #include "app/theme/tokens.hpp"
@@ -47,7 +48,55 @@ private Q_SLOTS:
     void camera_agrees_with_its_matrix();
     void zoom_keeps_the_place();
     void solids_are_closed();
+    void offers_for_rules_data();
+    void offers_for_rules();
+    void signatures_of_rules();
 };
+
+void TestAppModels::offers_for_rules_data()
+{
+    QTest::addColumn<QByteArray>("text"); // the place is behind the "|"
+    QTest::addColumn<int>("typed");
+    QTest::addColumn<QStringList>("wanted");
+    const auto row = [](const char* text, int typed, const QStringList& wanted) {
+        QTest::newRow(text) << QByteArray(text) << typed << wanted;
+    };
+    row("function on.sp|", 2, {QStringLiteral("spindle")});
+    row("function on.spindle(event)\n  event.|", 0,
+        {QStringLiteral("axis"), QStringLiteral("native"), QStringLiteral("reading"), QStringLiteral("speed"), QStringLiteral("state")});
+    row("function on.spindle(e)\n  e.s|", 1, {QStringLiteral("speed"), QStringLiteral("state")});
+    row("function on.spindle(e)\n  e:|", 0, {QStringLiteral("axis"), QStringLiteral("native"), QStringLiteral("reading")});
+    row("function on.spindle(e)\nend\non.dwell = function(event)\n event.a|", 1, {QStringLiteral("amount"), QStringLiteral("axis")});
+    row("x = state.tool_|", 5, {QStringLiteral("tool_length"), QStringLiteral("tool_name")});
+    row("x = option.|", 0, {QStringLiteral("clear_after"), QStringLiteral("parts")});
+    row("x = utf8.co|", 2, {QStringLiteral("codepoint"), QStringLiteral("codes")});
+    row("rotary|", 6, {QStringLiteral("rotary_home")});
+    row("r|", 1, {});
+    row("other.|", 0, {});
+    row("retract|", 7, {}); // complete
+}
+
+void TestAppModels::offers_for_rules()
+{
+    QFETCH(QByteArray, text);
+    QFETCH(int, typed);
+    QFETCH(QStringList, wanted);
+    const auto at = std::size_t(text.indexOf('|'));
+    const RuleOffer offer = rule_offer(text.left(int(at)).toStdString(), at, {QStringLiteral("parts"), QStringLiteral("clear_after")});
+    QCOMPARE(offer.words, wanted);
+    QCOMPARE(offer.typed, typed);
+}
+
+void TestAppModels::signatures_of_rules()
+{
+    const auto first = [](const char* text) { return rule_signature(text, strlen(text)).section(QLatin1Char('\n'), 0, 0); };
+    QCOMPARE(first("  dwell("), QStringLiteral("dwell(seconds)"));
+    QCOMPARE(first("  text(string.format('%d', 5), "), QStringLiteral("text(line [, changes])"));
+    QCOMPARE(first("event:axis("), QStringLiteral("event:axis(joint)"));
+    QCOMPARE(first("dwell(1)"), QString());
+    QCOMPARE(first("dwell(1\n"), QString());
+    QCOMPARE(first("other("), QString());
+}
 
 void TestAppModels::contrast_is_enough_data()
 {

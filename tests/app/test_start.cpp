@@ -122,9 +122,9 @@ void TestStart::wrong_usage_data()
     QTest::addColumn<QString>("said");
     const QString picture = QStringLiteral("--screenshot");
     const QString nowhere = QStringLiteral("/nonexistent/x.png");
-    QTest::newRow("no such view") << QStringList{QStringLiteral("--view"), QStringLiteral("proofs"), picture, nowhere}
-                                  << QStringLiteral(
-                                         "wexilum: there is no view \"proofs\"; use toolpath, machine, setup, language, code or replay");
+    QTest::newRow("no such view")
+        << QStringList{QStringLiteral("--view"), QStringLiteral("proofs"), picture, nowhere}
+        << QStringLiteral("wexilum: there is no view \"proofs\"; use toolpath, machine, setup, language, rules, code or replay");
     QTest::newRow("no such size") << QStringList{QStringLiteral("--size"), QStringLiteral("big"), picture, nowhere}
                                   << QStringLiteral("wexilum: --size needs width and height, e.g. 1280x800");
     QTest::newRow("no project") << QStringList{QStringLiteral("--project"), QStringLiteral("/nonexistent"), picture, nowhere}

@@ -17,7 +17,7 @@ constexpr unsigned seed = 777;
 std::vector<std::string> demo_files()
 {
     std::vector<std::string> out;
-    QDirIterator files(QString::fromStdString(demo_folder()), {"*.json", "*.cl"}, QDir::Files, QDirIterator::Subdirectories);
+    QDirIterator files(QString::fromStdString(demo_folder()), {"*.json", "*.cl", "*.lua"}, QDir::Files, QDirIterator::Subdirectories);
     while (files.hasNext()) {
         const QString path = files.next();
         if (!path.contains("/out/") && !path.contains("mirror-back-face.cl")) {
@@ -37,7 +37,9 @@ void read(const std::string& path, const std::string& text, int& errors)
     if (!checked) {
         ++errors;
         const Error& e = checked.error();
-        QVERIFY2(!e.message.empty() && !e.cure.empty() && e.place.file == path, qPrintable(QString::fromStdString(e.text())));
+        // A post whose options have other names is at odds with its rulebook, where the option is asked for.
+        const bool place = e.place.file == path || (path.find("/posts/") != std::string::npos && e.place.file.starts_with("rulebooks/"));
+        QVERIFY2(!e.message.empty() && !e.cure.empty() && place, qPrintable(QString::fromStdString(e.text())));
         QVERIFY2(e.place.line > 0 || e.kind == ErrorKind::unreadable, qPrintable(QString::fromStdString(e.text())));
         QVERIFY2(e.message.size() < 600, qPrintable(QString::fromStdString(e.message)));
     }

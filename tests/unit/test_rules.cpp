@@ -86,6 +86,10 @@ private Q_SLOTS:
     void axes_are_those_that_are_written();
     void the_trace_names_the_rule();
     void events_are_counted_in_order();
+    void sections_of_an_operation();
+    void options_of_a_post_data();
+    void options_of_a_post();
+    void lines_are_counted();
     void the_batch_is_proven();
     void a_loop_that_relies_on_its_first_pass();
     void a_loop_left_open();
@@ -422,6 +426,83 @@ void TestRules::events_are_counted_in_order()
     QCOMPARE(told, (QStringList{"program_start 1 0 0 0", "retract 4 0 0 0", "work_offset 1 0 0 0", "operation 1 0 0 0",
                                 "tool_change 1 0 0 0", "spindle 1 0 0 0", "coolant 1 0 0 0", "feed 1 0 0 0", "rapid 1 0 0 0",
                                 "linear 3 3 1 1", "program_end 1 0 0 0", "dwell 0 0 0 5"}));
+}
+
+void TestRules::sections_of_an_operation()
+{
+    // The operation's comes before the job's, the job's before the dialect's, a rule's before all of them.
+    const Edit operation{"jobs/mirror-cell.json", "\"toolpath\": \"toolpaths/cell-pockets.cl\"",
+                         "\"toolpath\": \"toolpaths/cell-pockets.cl\", \"sections\": {\"tool-change\": [\"(OPERATION)\"]}"};
+    const Edit job{"jobs/mirror-cell.json", "\"work_offset\": \"1\",",
+                   "\"work_offset\": \"1\", \"sections\": {\"tool-change\": [\"(JOB)\"], \"program-end\": \"off\"},"};
+    const auto has = [](const Ruled& ruled, const char* line) {
+        return std::find(ruled.code.begin(), ruled.code.end(), line) != ruled.code.end();
+    };
+    QVERIFY(has(Ruled(""), "T1 M6"));
+    const Ruled by_job("", path, {}, {job});
+    QVERIFY(has(by_job, "(JOB)") && !has(by_job, "T1 M6") && !has(by_job, "M30"));
+    const Ruled by_operation("", path, {}, {operation, job});
+    QVERIFY(has(by_operation, "(OPERATION)") && !has(by_operation, "(JOB)"));
+    const Ruled by_rule("function on.operation(event) section_lines('tool-change', {'(RULE)'}) event:native() end", path, {},
+                        {operation, job});
+    QVERIFY(has(by_rule, "(RULE)") && !has(by_rule, "(OPERATION)"));
+    const Ruled off("function on.operation(event) section_off 'tool-change' end", path, {}, {operation, job});
+    QVERIFY(!has(off, "(OPERATION)") && !has(off, "(JOB)") && !has(off, "T1 M6"));
+}
+
+void TestRules::options_of_a_post_data()
+{
+    QTest::addColumn<QByteArray>("set");
+    QTest::addColumn<QString>("wanted"); // the parts and the length, or the error
+    const auto row = [](const char* set, const char* wanted) { QTest::newRow(set) << QByteArray(set) << QString(wanted); };
+    row("", "1 110.0");
+    row("\"parts\": 7", "7 110.0");
+    row("\"long_tool\": \"6 in\"", "1 152.4");
+    row("\"long_tool\": \"2 in + 10 mm\"", "1 60.8");
+    row("\"long_tool\": 150",
+        "jobs/mirror-cell-batch.json:10:28: the value of the option long_tool has no unit; write \"150 mm\" or \"6 in\"");
+    row("\"long_tool\": \"30 deg\"", "jobs/mirror-cell-batch.json:10:28: \"30 deg\" is not a length; write \"150 mm\" or \"6 in\"");
+    row("\"long_tool\": \"5 mm\"",
+        "jobs/mirror-cell-batch.json:10:28: the value does not fit the option long_tool; give a length from 10 to 400 mm");
+    row("\"parts\": 1.5", "jobs/mirror-cell-batch.json:10:24: the value does not fit the option parts; give a whole number from 1 to 999");
+    row("\"parts\": true", "jobs/mirror-cell-batch.json:10:24: the value does not fit the option parts; give a whole number from 1 to 999");
+    row("\"part\": 2", "jobs/mirror-cell-batch.json:10:23: the post declares no option \"part\"; its options are: parts, long_tool, "
+                       "clear_after, clear_for, tool_list, called");
+}
+
+void TestRules::options_of_a_post()
+{
+    QFETCH(QByteArray, set);
+    QFETCH(QString, wanted);
+    auto loaded = load_demo("mirror-cell-batch",
+                            {{"jobs/mirror-cell-batch.json", "\"options\": {\"parts\": 4}", "\"options\": {" + set.toStdString() + "}"}});
+    if (!loaded) {
+        QCOMPARE(QString::fromStdString(loaded.error().text()), wanted);
+        return;
+    }
+    loaded->rulebook = {"rulebooks/test",
+                        {{"rulebook.lua", "function on.program_start(event) remark(option.parts .. ' ' .. (option.long_tool + 0.0)) end"}}};
+    const RunResult run = post(*loaded);
+    QCOMPARE(QString::fromStdString(run.findings.list()[0].message), wanted);
+}
+
+void TestRules::lines_are_counted()
+{
+    Ruled ruled("local n = 0\nfunction on.linear(event)\n  n = n + 1\n  if n == 2 then\n    comment 'second'\n  end\n  "
+                "event:native()\nend\nfunction on.dwell(event)\n  n = 0\nend");
+    ruled.assembly.count_rule_lines = true;
+    MemoryRecords records(ruled.assembly.toolpath);
+    MemoryScratch scratch;
+    CodeText code;
+    const auto counts = post(ruled.assembly, records, scratch, code).value().rule_lines.at("rulebooks/test/rulebook.lua");
+    // Three cuts; the text itself runs once, and a function's line counts where it is made and, for its end, where it is left.
+    QCOMPARE(counts[1], std::uint64_t(1));
+    QCOMPARE(counts[3], std::uint64_t(3));
+    QCOMPARE(counts[4], std::uint64_t(3));
+    QCOMPARE(counts[5], std::uint64_t(1));
+    QCOMPARE(counts[7], std::uint64_t(3));
+    QCOMPARE(counts[10], std::uint64_t(0));
+    QVERIFY(code.file.text == joined(ruled.code));
 }
 
 void TestRules::the_batch_is_proven()
