@@ -38,7 +38,8 @@ double run_to_the_end(MainWindow& window, double& after_code)
     QElapsedTimer turn;
     double longest = 0;
     bool code = false;
-    QObject::connect(&window.workspace(), &Workspace::code_changed, &window, [&code] { code = true; });
+    const QObject here; // the connection ends with what it writes to
+    QObject::connect(&window.workspace(), &Workspace::code_changed, &here, [&code] { code = true; });
     while (window.workspace().is_running() || window.workspace().is_replay_old()) {
         const bool before = code;
         turn.start();

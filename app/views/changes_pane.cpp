@@ -45,6 +45,8 @@ ChangesPane::ChangesPane(Workspace& workspace, QWidget* parent)
     groups_->setHorizontalHeaderLabels({tr("Blocks"), tr("What"), tr("Was"), tr("Is")});
     dress_list(*groups_, 24);
     groups_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    groups_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    groups_->horizontalHeaderItem(0)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     groups_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
     groups_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     column->addWidget(groups_, 1);

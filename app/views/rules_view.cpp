@@ -37,7 +37,7 @@ QVariant EventsModel::data(const QModelIndex& index, int role) const
             }
             QString text = QString::fromStdString(tally.handler.place.file).section(QLatin1Char('/'), -1) +
                            QStringLiteral(":%1").arg(tally.handler.place.line);
-            return tally.handler.faults == 0 ? text : tr("failed %1×, %2").arg(tally.handler.faults).arg(text);
+            return tally.handler.faults == 0 ? text : tr("line %1, failed %2×").arg(tally.handler.place.line).arg(tally.handler.faults);
         }
     }
     if (role == Qt::TextAlignmentRole && index.column() == 1) {

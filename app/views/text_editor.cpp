@@ -297,7 +297,9 @@ void TextEditor::set_counts(const std::map<int, std::uint64_t>& counts)
     qsizetype widest = 0;
     for (const auto& [line, count] : counts) {
         if (line >= 0 && line < lines()) {
-            const QString text = QString::number(count) + QStringLiteral("×");
+            const QString text =
+                (count < 100000 ? QString::number(count) : QString::number(double(count) / 1e6, 'f', 1) + QStringLiteral(" M")) +
+                QStringLiteral("×");
             widest = std::max(widest, text.size());
             setMarginText(line, text, count_style);
         }
