@@ -6,6 +6,21 @@
 #include <QVBoxLayout>
 
 namespace wexilum::app {
+namespace {
+
+/// The names of the options that the post of the job at hand declares.
+std::vector<std::string> options_of(const Workspace& workspace)
+{
+    std::vector<std::string> out;
+    if (const auto& results = workspace.results()) {
+        for (const auto& [name, value] : results->assembly().options) {
+            out.push_back(name);
+        }
+    }
+    return out;
+}
+
+} // namespace
 
 ErrorBand::ErrorBand(QWidget* parent) : QWidget(parent), text_(new QLabel), open_(new QPushButton(tr("Open at the place")))
 {
@@ -191,10 +206,8 @@ void FileView::renew()
         return;
     }
     QStringList options;
-    if (const auto& results = workspace_.results()) {
-        for (const auto& [name, value] : results->assembly().options) {
-            options.push_back(QString::fromStdString(name));
-        }
+    for (const std::string& name : options_of(workspace_)) {
+        options.push_back(QString::fromStdString(name));
     }
     editor_->set_options(options);
     editor_->show_file(path_);
@@ -217,12 +230,7 @@ void FileView::renew_marks()
     const auto text = path_.isEmpty() ? Result<std::shared_ptr<const std::string>>(Error{}) : workspace_.documents().text(path_);
     bool readable = true;
     if (text && path_.endsWith(QLatin1String(".lua"))) {
-        std::vector<std::string> options;
-        if (const auto& results = workspace_.results()) {
-            for (const auto& [name, value] : results->assembly().options) {
-                options.push_back(name);
-            }
-        }
+        const std::vector<std::string> options = options_of(workspace_);
         for (const Error& error : check_rule_text(**text, path_.toStdString(), workspace_.results() ? &options : nullptr)) {
             add(error.place, error.message + (error.kind == ErrorKind::syntax ? "" : "; " + error.cure));
             readable = readable && error.kind != ErrorKind::syntax;

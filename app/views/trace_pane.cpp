@@ -255,8 +255,9 @@ void TracePane::take(const std::shared_ptr<const BlockTrace>& trace)
     rule_->set_caption(tr("Event: %1").arg(escaped(trace->event)));
     rule_->set_code({});
     const bool native = trace->rule.starts_with("native");
-    rule_->set_text(native ? tr("Taken by the native rule; no rule of the post replaces it.")
-                           : tr("Made by the %1.").arg(escaped(trace->rule)));
+    const bool called = trace->rule.find(", called by ") != std::string::npos;
+    rule_->set_text(native && !called ? tr("Taken by the native rule; no rule of the post replaces it.")
+                                      : tr("Made by the %1.").arg(escaped(trace->rule)));
     show_axes();
     show_word();
     const QString held = held_text();

@@ -211,6 +211,9 @@ void TestWindowRules::an_expression_at_a_record()
     QVERIFY(line > 0);
     desk.click_station(Station::code);
     desk.click_line(line - 1);
+    QVERIFY(desk.answered());
+    QVERIFY2(desk.trace("trace-rule").contains(QStringLiteral("called by the rule at rulebooks/tarn-3/rulebook.lua:43")),
+             qPrintable(desk.trace("trace-rule")));
     desk.click_station(Station::rules);
     auto* field = desk.rules().findChild<QLineEdit*>(QStringLiteral("expression"));
     QTest::mouseClick(field, Qt::LeftButton);
