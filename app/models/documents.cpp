@@ -1,5 +1,7 @@
 #include "app/models/documents.hpp"
 
+#include "core/prove/edit_places.hpp"
+
 #include <QUndoCommand>
 
 namespace wexilum::app {
@@ -120,6 +122,22 @@ QStringList Documents::changed_paths() const
     for (const auto& [path, open] : open_) {
         if (*open.text != *open.on_disk) {
             out.push_back(path);
+        }
+    }
+    return out;
+}
+
+QStringList Documents::edited_places() const
+{
+    QStringList out;
+    for (const QString& path : changed_paths()) {
+        const Open& open = open_.at(path);
+        QStringList places;
+        for (const std::string& place : wexilum::edited_places(*open.on_disk, *open.text, path.endsWith(QLatin1String(".json")))) {
+            places.push_back(QString::fromStdString(place));
+        }
+        if (!places.isEmpty()) {
+            out.push_back(path.section(QLatin1Char('/'), -1) + QLatin1Char(' ') + places.join(QStringLiteral(", ")));
         }
     }
     return out;

@@ -34,6 +34,8 @@ public:
     [[nodiscard]] QUndoStack* stack(const QString& path) const;
     [[nodiscard]] bool is_changed(const QString& path) const;
     [[nodiscard]] QStringList changed_paths() const;
+    /// Where the unsaved edits stand: "a.json numbers.feed.decimals", "rulebook.lua line 12"; one text a file.
+    [[nodiscard]] QStringList edited_places() const;
 
     /// Writes a file's text to the disk, so that it can't be lost, and takes that as its saved state.
     Status save(const QString& path);

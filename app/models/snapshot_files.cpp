@@ -1,9 +1,12 @@
 #include "app/models/snapshot_files.hpp"
 
+#include <chrono>
+
 namespace wexilum::app {
 namespace {
 
 constexpr std::size_t most_bytes = std::size_t{2} << 30;
+constexpr std::chrono::seconds settled{2};
 
 /// A shared text as a source.
 class SharedSource final : public ByteSource {
@@ -30,6 +33,31 @@ private:
 
 } // namespace
 
+Result<KeptTexts::Kept> KeptTexts::text(const std::string& path)
+{
+    const std::filesystem::path file(path);
+    std::error_code failed;
+    const auto changed = std::filesystem::last_write_time(file, failed);
+    const auto size = failed ? 0 : std::filesystem::file_size(file, failed);
+    const std::lock_guard lock(mutex_);
+    if (const auto found = entries_.find(path); !failed && found != entries_.end()) {
+        if (found->second.changed == changed && found->second.kept.text->size() == size) {
+            return found->second.kept;
+        }
+    }
+    entries_.erase(path);
+    auto read = real_.read_all(path, most_bytes);
+    if (!read) {
+        return read.error();
+    }
+    const Kept kept{std::make_shared<const std::string>(std::move(*read)), ++last_number_};
+    // Clocks of file systems are coarse: what was written a moment ago may be written again at the same time.
+    if (!failed && std::filesystem::file_time_type::clock::now() - changed > settled) {
+        entries_[path] = {kept, changed};
+    }
+    return kept;
+}
+
 Result<std::shared_ptr<const std::string>> SnapshotFiles::text(const std::string& path) const
 {
     const std::lock_guard lock(mutex_);
@@ -37,11 +65,20 @@ Result<std::shared_ptr<const std::string>> SnapshotFiles::text(const std::string
         return found->second;
     }
     asked_for_.push_back(path);
-    auto read = real_.read_all(path, most_bytes);
+    auto read = kept_->text(path);
     if (!read) {
         return read.error();
     }
-    return texts_[path] = std::make_shared<const std::string>(std::move(*read));
+    numbers_[path] = read->number;
+    return texts_[path] = std::move(read->text);
+}
+
+std::optional<std::uint64_t> SnapshotFiles::known_content(const std::string& path) const
+{
+    (void)text(path);
+    const std::lock_guard lock(mutex_);
+    const auto found = numbers_.find(path);
+    return found != numbers_.end() ? std::optional(found->second) : std::nullopt;
 }
 
 Result<std::string> SnapshotFiles::read_all(const std::string& path, std::size_t limit) const

@@ -17,9 +17,18 @@ constexpr double bytes_a_record = 60;
 std::string utf8(const QString& text) { return text.toStdString(); }
 
 /// The texts that records point into.
-std::vector<std::shared_ptr<const LineTable>> toolpath_texts(const SnapshotFiles& files, const std::string& folder, const PostedJob& job)
+std::vector<std::shared_ptr<const LineTable>> toolpath_texts(const SnapshotFiles& files, const std::string& folder, const PostedJob& job,
+                                                             const JobResults* before)
 {
     std::vector<std::shared_ptr<const LineTable>> out;
+    const auto same = [&](const std::string& path) {
+        const auto number = files.known_content(path);
+        return number && number == before->files->known_content(path);
+    };
+    if (before != nullptr && before->posted->toolpaths == job.toolpaths &&
+        std::all_of(job.toolpaths.begin(), job.toolpaths.end(), [&](const std::string& name) { return same(folder + "/" + name); })) {
+        return before->toolpaths;
+    }
     std::map<std::string, std::shared_ptr<const LineTable>> seen;
     for (const std::string& name : job.toolpaths) {
         auto& table = seen[name];
@@ -228,11 +237,11 @@ void Workspace::run()
         }
     }
     const std::uint64_t number = ++run_number_;
-    const auto files = std::make_shared<const SnapshotFiles>(documents_.open_texts());
+    const auto files = std::make_shared<const SnapshotFiles>(documents_.open_texts(), kept_);
     pool_.clear();
     pause_.stop();
-    pool_.start([this, base = base_, files, watch = watch_, number, revision = revision_, folder = utf8(folder_), job = utf8(job_),
-                 unknown = from_unknown_] {
+    pool_.start([this, base = base_, before = results_, in_sight = in_sight_, files, watch = watch_, number, revision = revision_,
+                 folder = utf8(folder_), job = utf8(job_), unknown = from_unknown_] {
         if (watch->stopped()) {
             return;
         }
@@ -256,7 +265,15 @@ void Workspace::run()
                 Q_EMIT finished();
             });
         };
-        auto posted = post_job(*files, folder, job, scratch, clock, watch.get(), &cache_);
+        const CodePreview preview{
+            in_sight.first, in_sight.second, [&](LineTable lines) {
+                later([this, number, first = in_sight.first, lines = std::make_shared<const LineTable>(std::move(lines))] {
+                    if (number == run_number_) {
+                        Q_EMIT code_previewed(first, lines);
+                    }
+                });
+            }};
+        auto posted = post_job(*files, folder, job, scratch, clock, {watch.get(), &cache_, before ? &preview : nullptr});
         if (!posted) {
             fail(posted.error());
             return;
@@ -264,14 +281,8 @@ void Workspace::run()
         auto results = std::make_shared<JobResults>();
         results->files = files;
         results->posted = *posted;
-        results->toolpaths = toolpath_texts(*files, folder, **posted);
-        if (base && base->records.sources == (*posted)->records.sources) {
-            const Dialect& dialect = (*posted)->assembly.dialect;
-            results->base = base;
-            results->diff = std::make_shared<const ProgramDiff>(
-                diff_programs(base->code, (*posted)->code,
-                              {dialect.sequence ? dialect.sequence_letter : '\0', dialect.comment_open, dialect.comment_close}));
-        }
+        results->toolpaths = toolpath_texts(*files, folder, **posted, before.get());
+        results->base = base && base->records.sources == (*posted)->records.sources ? base : nullptr;
         watch->lines = (*posted)->code.lines().size();
         later([this, results = std::make_shared<const JobResults>(*results), number, revision] {
             if (number != run_number_) {
@@ -287,6 +298,18 @@ void Workspace::run()
             collect_findings();
             Q_EMIT code_changed();
         });
+        if (results->base) {
+            const Dialect& dialect = (*posted)->assembly.dialect;
+            results->diff = std::make_shared<const ProgramDiff>(
+                diff_programs(base->code, (*posted)->code,
+                              {dialect.sequence ? dialect.sequence_letter : '\0', dialect.comment_open, dialect.comment_close}));
+            later([this, results = std::make_shared<const JobResults>(*results), number] {
+                if (number == run_number_) {
+                    results_ = results;
+                    Q_EMIT difference_changed();
+                }
+            });
+        }
         auto replayed =
             replay_posted(*files, folder, **posted, (*posted)->code_name, (*posted)->code.lines().text(), unknown, clock, watch.get());
         if (!replayed) {
@@ -295,6 +318,11 @@ void Workspace::run()
         }
         results->replayed = *replayed;
         results->states = path_states((*posted)->assembly, (*replayed)->track);
+        if (!(*posted)->assembly.rulebook.empty()) {
+            if (auto counts = rule_line_counts((*posted)->assembly, cache_.pass, watch.get())) {
+                results->rule_lines = std::move(*counts);
+            }
+        }
         results->shape = std::make_shared<const PathShape>(path_shape_of((*replayed)->track));
         results->paint =
             std::make_shared<const PathPaint>(path_paint_of(**posted, (*replayed)->track, results->states, PathColouring::state));

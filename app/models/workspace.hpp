@@ -27,10 +27,11 @@ struct JobResults {
     std::vector<std::shared_ptr<const LineTable>> toolpaths; ///< text of each file that records point into; may hold null
     std::shared_ptr<const ReplayedCode> replayed;            ///< null until the code has been read back
     std::vector<PathState> states;                           ///< one a motion of the replay
+    RuleLineCounts rule_lines;                               ///< how often each line of the rulebook ran; with the replay
     std::shared_ptr<const PathShape> shape;                  ///< of its path, and
     std::shared_ptr<const PathPaint> paint;                  ///< its colours by state; with the replay
-    std::shared_ptr<const PostedJob> base;                   ///< what the job was before the unsaved edits; null where there are none
-    std::shared_ptr<const ProgramDiff> diff;                 ///< from that to this; null without, or where the path is another one
+    std::shared_ptr<const PostedJob> base;   ///< before the unsaved edits; null without any, or where the path is another one
+    std::shared_ptr<const ProgramDiff> diff; ///< from that to this; null without, and until it has been made
 
     [[nodiscard]] const Assembly& assembly() const { return posted->assembly; }
 };
@@ -89,6 +90,9 @@ public:
     [[nodiscard]] bool from_unknown() const { return from_unknown_; }
     void set_from_unknown(bool on);
 
+    /// Tells which lines of the code (from 0) are looked at: an edit shows them before the rest.
+    void set_lines_in_sight(std::uint32_t first, std::uint32_t last) { in_sight_ = {first, last}; }
+
     /// Asks why a block (from 1) is as it is; traced() tells. A later question replaces an earlier one.
     void ask(std::uint32_t block);
 
@@ -102,13 +106,16 @@ public:
 
 Q_SIGNALS:
     void project_changed();
-    void job_changed();    ///< another job is looked at; its results are still to come
-    void started();        ///< a run begins
-    void code_changed();   ///< results() has new code
-    void replay_changed(); ///< results() has a new replay
-    void failed();         ///< error() says why
-    void finished();       ///< nothing runs any more
-    void progressed();     ///< now and then while something runs
+    void job_changed();  ///< another job is looked at; its results are still to come
+    void started();      ///< a run begins
+    void code_changed(); ///< results() has new code
+    /// Lines of the code that comes, as many as are in sight, before results() has the whole.
+    void code_previewed(std::uint32_t first, const std::shared_ptr<const LineTable>& lines);
+    void difference_changed(); ///< results() has a new difference to the program before the edits
+    void replay_changed();     ///< results() has a new replay
+    void failed();             ///< error() says why
+    void finished();           ///< nothing runs any more
+    void progressed();         ///< now and then while something runs
     void findings_changed();
     void traced(const std::shared_ptr<const BlockTrace>& trace);
     void evaluated(const QString& text, bool fine);
@@ -141,6 +148,8 @@ private:
     std::shared_ptr<RunWatch> expression_;
     std::shared_ptr<RunWatch> loading_;
     std::shared_ptr<const JobResults> results_;
+    std::shared_ptr<KeptTexts> kept_ = std::make_shared<KeptTexts>();
+    std::pair<std::uint32_t, std::uint32_t> in_sight_{0, 0};
     std::shared_ptr<const PostedJob> base_; ///< before the edits that have not been saved
     bool edits_pending_ = false;            ///< some have been made since base_ was taken
     RunCache cache_;                        ///< the pool's alone while something runs

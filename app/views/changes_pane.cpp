@@ -35,6 +35,7 @@ ChangesPane::ChangesPane(Workspace& workspace, QWidget* parent)
     auto* row = new QHBoxLayout;
     row->setContentsMargins(10, 5, 10, 5);
     head_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    head_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     row->addWidget(head_, 1);
     back_->setToolTip(tr("Undoes this file's edits since it was saved; Redo brings them again."));
     back_->setAccessibleName(tr("take this file's edits back"));
@@ -59,7 +60,8 @@ ChangesPane::ChangesPane(Workspace& workspace, QWidget* parent)
     });
     connect(groups_, &QTableWidget::cellClicked, this, [this](int at) { jump(at); });
     connect(groups_, &QTableWidget::cellActivated, this, [this](int at) { jump(at); });
-    for (const auto signal : {&Workspace::code_changed, &Workspace::failed, &Workspace::job_changed, &Workspace::findings_changed}) {
+    for (const auto signal : {&Workspace::code_changed, &Workspace::difference_changed, &Workspace::failed, &Workspace::job_changed,
+                              &Workspace::findings_changed}) {
         connect(&workspace, signal, this, &ChangesPane::renew);
     }
     connect(&workspace.documents(), &Documents::edited, this, &ChangesPane::renew);
@@ -80,6 +82,11 @@ void ChangesPane::renew()
     back_->setEnabled(workspace_.documents().is_changed(path_));
     back_->setVisible(back_->isEnabled());
     setVisible(diff != nullptr || back_->isEnabled());
+    if (!diff && results && results->base && !workspace_.error()) {
+        head_->setText(tr("The program is being renewed …"));
+        setVisible(true);
+        return; // what is listed stays until the difference to the new program is there
+    }
     if (!diff) {
         head_->setText(workspace_.error() ? tr("The program is that of the last state that could be read.")
                                           : tr("Nothing has been edited since the last save."));
@@ -90,14 +97,17 @@ void ChangesPane::renew()
         head_->setText(tr("The edits change no block of this job's program."));
     } else {
         QStringList parts;
+        const QStringList edits = workspace_.documents().edited_places();
         for (const auto& [count, text] : {std::pair(diff->changed, tr("%1 blocks changed")), std::pair(diff->added, tr("%1 added")),
                                           std::pair(diff->removed, tr("%1 taken away"))}) {
             if (count > 0) {
                 parts.push_back(text.arg(grouped(count)));
             }
         }
-        head_->setText(tr("What the edits did: %1; %2 as before.").arg(parts.join(QStringLiteral(", ")), grouped(diff->same)));
+        head_->setText(tr("What the edits did: %1; %2 as before.").arg(parts.join(QStringLiteral(", ")), grouped(diff->same)) +
+                       (edits.isEmpty() ? QString() : tr(" Edited: %1.").arg(edits.join(QStringLiteral("; ")))));
     }
+    head_->setToolTip(head_->text());
     groups_->setVisible(diff && !diff->empty());
     setMaximumHeight(groups_->isVisibleTo(this) ? 190 : 40);
     if (diff == shown_) {

@@ -31,11 +31,13 @@ CodeArea::CodeArea(QWidget* parent) : QAbstractScrollArea(parent)
     viewport()->setCursor(Qt::IBeamCursor);
     setFont(code_font());
     setAccessibleName(tr("code"));
+    connect(verticalScrollBar(), &QScrollBar::valueChanged, this, &CodeArea::sight_changed);
 }
 
 void CodeArea::set_lines(std::shared_ptr<const LineTable> lines, char comment_open, char comment_close)
 {
     lines_ = std::move(lines);
+    preview_.reset();
     open_ = comment_open;
     close_ = comment_close;
     if (!lines_ || line_ >= lines_->size()) {
@@ -44,6 +46,26 @@ void CodeArea::set_lines(std::shared_ptr<const LineTable> lines, char comment_op
     }
     set_scroll_range();
     viewport()->update();
+}
+
+void CodeArea::set_preview(std::uint32_t first, std::shared_ptr<const LineTable> lines)
+{
+    preview_first_ = first;
+    preview_ = std::move(lines);
+    viewport()->update();
+}
+
+std::pair<std::uint32_t, std::uint32_t> CodeArea::lines_in_sight() const
+{
+    const auto first = std::uint32_t(verticalScrollBar()->value());
+    const std::uint32_t count = lines_ ? lines_->size() : 0;
+    return {first, std::min(first + std::uint32_t(visible_rows()), count > 0 ? count - 1 : 0)};
+}
+
+std::pair<std::string_view, bool> CodeArea::shown(std::uint32_t line) const
+{
+    const bool preview = preview_ && line >= preview_first_ && line - preview_first_ < preview_->size();
+    return {preview ? preview_->line(line - preview_first_) : lines_->line(line), preview};
 }
 
 void CodeArea::set_deviation(std::function<ReplayTrack::Measure(std::uint32_t)> measure)
@@ -99,6 +121,7 @@ void CodeArea::set_scroll_range()
     horizontalScrollBar()->setRange(0, std::max(0, wide - (viewport()->width() - l.lane)));
     horizontalScrollBar()->setPageStep(viewport()->width());
     horizontalScrollBar()->setSingleStep(l.column * 4);
+    Q_EMIT sight_changed();
 }
 
 std::uint32_t CodeArea::line_at(int y) const
@@ -220,15 +243,16 @@ void CodeArea::paint_row(QPainter& painter, const Layout& l, std::uint32_t line,
         painter.fillRect(0, top, viewport()->width(), l.row, colour(t.wash));
         painter.fillRect(0, top, 3, l.row, colour(t.fill));
     }
-    paint_text(painter, l, line, lines_->line(line), top);
+    const auto [text, preview] = shown(line);
+    paint_text(painter, l, line, text, top);
     // Over what the text may have scrolled below.
     painter.fillRect(QRect(chosen ? 3 : 0, top, l.text - 8 - (chosen ? 3 : 0), l.row), colour(chosen ? t.wash : t.panel));
-    if (const auto mark = marks_.find(line); mark != marks_.end()) {
+    if (const auto mark = marks_.find(line); mark != marks_.end() && !preview) {
         paint_state(painter, static_cast<State>(mark->second), QRectF(5, top + (l.row - 11) / 2.0, 11, 11));
     }
     painter.setPen(colour(chosen ? t.soft : t.faint));
     painter.drawText(QRect(l.mark, top, l.number, l.row), Qt::AlignRight | Qt::AlignVCenter, QString::number(line + 1));
-    if (l.lane > 0) {
+    if (l.lane > 0 && !preview) {
         paint_deviation(painter, l, line, top);
     }
 }

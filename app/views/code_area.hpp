@@ -20,6 +20,10 @@ public:
     /// no words to choose.
     void set_lines(std::shared_ptr<const LineTable> lines, char comment_open, char comment_close);
     [[nodiscard]] const std::shared_ptr<const LineTable>& lines() const { return lines_; }
+    /// Shows lines of a program that is still to come in place of those from `first` on, until set_lines(); null: no longer.
+    void set_preview(std::uint32_t first, std::shared_ptr<const LineTable> lines);
+    /// The lines that stand in the viewport, from 0.
+    [[nodiscard]] std::pair<std::uint32_t, std::uint32_t> lines_in_sight() const;
     /// How far each line is off the path, of its budget; shown as a lane on the right. Empty function: no lane.
     void set_deviation(std::function<ReplayTrack::Measure(std::uint32_t line)> measure);
     void set_lane_visible(bool on);
@@ -38,6 +42,7 @@ public:
 
 Q_SIGNALS:
     void chosen(std::uint32_t line, int word);
+    void sight_changed(); ///< lines_in_sight() may be others
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -68,7 +73,12 @@ private:
     void set_scroll_range();
     void keep_in_sight();
 
+    /// The text of a line as it is shown, and whether it is of a preview.
+    [[nodiscard]] std::pair<std::string_view, bool> shown(std::uint32_t line) const;
+
     std::shared_ptr<const LineTable> lines_;
+    std::shared_ptr<const LineTable> preview_;
+    std::uint32_t preview_first_ = 0;
     std::function<ReplayTrack::Measure(std::uint32_t)> measure_;
     bool lane_ = true;
     std::map<std::uint32_t, int> marks_;

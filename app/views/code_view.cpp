@@ -62,6 +62,18 @@ CodeView::CodeView(Workspace& workspace, Selection& selection, QWidget* parent)
         renew_lines();
         renew_outline();
     });
+    connect(area_, &CodeArea::sight_changed, this, [this] {
+        if (!showing_loaded()) {
+            const auto [first, last] = area_->lines_in_sight();
+            workspace_.set_lines_in_sight(first, last);
+        }
+    });
+    connect(&workspace, &Workspace::code_previewed, this, [this](std::uint32_t first, const std::shared_ptr<const LineTable>& lines) {
+        if (!showing_loaded()) {
+            area_->set_preview(first, lines);
+        }
+    });
+    connect(&workspace, &Workspace::finished, this, [this] { area_->set_preview(0, nullptr); }); // a run that was ended leaves none
     connect(&workspace, &Workspace::replay_changed, this, &CodeView::renew_lane);
     connect(&workspace, &Workspace::findings_changed, this, &CodeView::renew_marks);
     connect(&workspace, &Workspace::loaded_changed, this, [this] {

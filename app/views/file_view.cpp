@@ -93,7 +93,7 @@ FileView::FileView(Workspace& workspace, QWidget* parent)
     connect(band_, &ErrorBand::open_wanted, this, &FileView::show_file);
     connect(changes_, &ChangesPane::line_wanted, this, &FileView::line_wanted);
     for (const auto signal : {&Workspace::code_changed, &Workspace::failed, &Workspace::job_changed, &Workspace::project_changed,
-                              &Workspace::findings_changed}) {
+                              &Workspace::findings_changed, &Workspace::finished}) {
         connect(&workspace, signal, this, &FileView::renew);
     }
     connect(&workspace.documents(), &Documents::edited, this, [this](const QString& path) {
@@ -245,8 +245,11 @@ void FileView::renew_marks()
     }
     editor_->set_errors(marks);
     std::map<int, std::uint64_t> counts;
+    if (workspace_.is_running() && !workspace_.error()) {
+        return; // the counts come last; until then those of before stay at their lines
+    }
     if (const auto& results = workspace_.results(); results && !workspace_.is_code_old()) {
-        if (const auto found = results->posted->run.rule_lines.find(path_.toStdString()); found != results->posted->run.rule_lines.end()) {
+        if (const auto found = results->rule_lines.find(path_.toStdString()); found != results->rule_lines.end()) {
             for (std::size_t line = 1; line < found->second.size(); ++line) {
                 if (found->second[line] > 0) {
                     counts[int(line) - 1] = found->second[line];

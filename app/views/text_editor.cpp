@@ -1,6 +1,7 @@
 #include "app/views/text_editor.hpp"
 
 #include "app/models/rule_help.hpp"
+#include "app/models/schema_help.hpp"
 #include "app/theme/theme.hpp"
 
 #include <QKeyEvent>
@@ -199,18 +200,15 @@ void TextEditor::typed(int position, int kind, const char* text, int length)
 
 void TextEditor::character_added(int character)
 {
-    if (!rules_) {
-        return;
-    }
     const auto at = std::size_t(SendScintilla(SCI_GETCURRENTPOS));
-    if (character == '(' || character == ',') {
-        const QString told = rule_signature(bytes(), at);
+    if (rules_ ? character == '(' || character == ',' : character == ':') {
+        const QString told = rules_ ? rule_signature(bytes(), at) : schema_tip(path_, bytes(), at);
         if (!told.isEmpty()) {
             SendScintilla(SCI_CALLTIPSHOW, at, told.toUtf8().constData());
         }
-    } else if (character == ')') {
+    } else if (character == (rules_ ? ')' : ',')) {
         SendScintilla(SCI_CALLTIPCANCEL);
-    } else {
+    } else if (rules_ || character == '"' || std::isalpha(character) != 0) {
         offer(false);
     }
 }
@@ -218,7 +216,7 @@ void TextEditor::character_added(int character)
 void TextEditor::offer(bool asked_for)
 {
     const auto at = std::size_t(SendScintilla(SCI_GETCURRENTPOS));
-    const RuleOffer offer = rule_offer(bytes(), at, options_);
+    const RuleOffer offer = rules_ ? rule_offer(bytes(), at, options_) : schema_offer(path_, bytes(), at);
     if (offer.words.isEmpty() || (!asked_for && SendScintilla(SCI_AUTOCACTIVE) != 0)) {
         return;
     }
@@ -229,7 +227,7 @@ void TextEditor::offer(bool asked_for)
 void TextEditor::keyPressEvent(QKeyEvent* event)
 {
     const bool command = (event->modifiers() & Qt::ControlModifier) != 0;
-    if (command && event->key() == Qt::Key_Space && rules_) {
+    if (command && event->key() == Qt::Key_Space) {
         offer(true);
         return;
     }

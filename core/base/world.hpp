@@ -8,6 +8,7 @@
 #include <cstdint>
 #include <cstring>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -64,6 +65,8 @@ public:
     virtual Status remove(const std::vector<std::string>& paths) = 0;
     /// Names (no folders) of the files in a folder that end with `suffix`, sorted; empty where the folder can't be read.
     [[nodiscard]] virtual std::vector<std::string> list(const std::string& folder, const std::string& suffix) const = 0;
+    /// A number for the bytes of a file, where it is known without reading them: the same number, the same bytes.
+    [[nodiscard]] virtual std::optional<std::uint64_t> known_content(const std::string&) const { return std::nullopt; }
 };
 
 /// Bytes put aside during a run and read again, in whatever order; gone with the object. Data of unbounded length goes here, so that

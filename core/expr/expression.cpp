@@ -83,6 +83,7 @@ struct Expression::Evaluation {
     Value number(const Node& node, const std::vector<Value>& parts)
     {
         std::vector<double> v;
+        v.reserve(parts.size());
         for (const Value& part : parts) {
             v.push_back(std::get<double>(part));
         }

@@ -433,6 +433,7 @@ private:
         const auto found = std::find_if(functions.begin(), functions.end(), [&](const Function& f) { return f.name == word; });
         if (found == functions.end()) {
             std::vector<std::string_view> known;
+            known.reserve(functions.size());
             for (const Function& f : functions) {
                 known.push_back(f.name);
             }

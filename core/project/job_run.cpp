@@ -19,7 +19,12 @@ std::optional<std::size_t> key_of(const FileSystem& files, const std::string& fo
     std::vector<char> chunk(spool_chunk);
     for (const std::string& path : paths) {
         add(path);
-        auto source = files.open(folder + "/" + path);
+        const std::string whole = folder + "/" + path;
+        if (const auto known = files.known_content(whole)) {
+            add({reinterpret_cast<const char*>(&*known), sizeof *known});
+            continue;
+        }
+        auto source = files.open(whole);
         if (!source) {
             return std::nullopt;
         }
@@ -37,11 +42,33 @@ std::optional<std::size_t> key_of(const FileSystem& files, const std::string& fo
     return key;
 }
 
+/// Keeps the program, and shows the lines of a preview as soon as they are there.
+class PreviewedCode final : public CodeSink {
+public:
+    PreviewedCode(CodeStore& store, const CodePreview& preview) : store_(store), preview_(preview) {}
+    void line(std::string_view text, const Source& source) override
+    {
+        store_.line(text, source);
+        if (store_.lines().size() == preview_.last + 1) [[unlikely]] {
+            LineTable lines;
+            for (std::uint32_t i = preview_.first; i <= preview_.last; ++i) {
+                lines.add(store_.lines().line(i));
+            }
+            preview_.show(std::move(lines));
+        }
+    }
+
+private:
+    CodeStore& store_;
+    const CodePreview& preview_;
+};
+
 } // namespace
 
 Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
-                                                  Scratch& scratch, const Clock& clock, RunWatch* watch, RunCache* cache)
+                                                  Scratch& scratch, const Clock& clock, const RunCompany& company)
 {
+    RunCache* const cache = company.cache;
     const double begin = clock.seconds();
     auto opened = open_job(files, folder, job);
     if (!opened) {
@@ -49,7 +76,6 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
     }
     auto out = std::make_shared<PostedJob>();
     out->assembly = std::move(*opened);
-    out->assembly.count_rule_lines = true;
     JobRecords records(files, folder, out->assembly.job);
     NotedRecords noted(records, out->records);
     std::shared_ptr<ReadPass> pass;
@@ -59,7 +85,11 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
         out->records = cache->records;
         ++cache->reused;
     }
-    auto posted = post(out->assembly, noted, scratch, out->code, 2, watch, &pass);
+    std::optional<PreviewedCode> previewed;
+    if (company.preview != nullptr) {
+        previewed.emplace(out->code, *company.preview);
+    }
+    auto posted = post(out->assembly, noted, scratch, previewed ? static_cast<CodeSink&>(*previewed) : out->code, 2, company.watch, &pass);
     if (!posted) {
         return posted.error();
     }

@@ -8,6 +8,7 @@
 #include "core/run/code_store.hpp"
 #include "core/run/post_run.hpp"
 
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -33,6 +34,14 @@ struct ReplayedCode {
     double seconds = 0;
 };
 
+/// Lines of the program that somebody looks at, shown before the rest is there.
+struct CodePreview {
+    std::uint32_t first = 0; ///< from 0
+    std::uint32_t last = 0;
+    /// Called once, in the thread that runs, with those lines alone; not called where the program ends before the last of them.
+    std::function<void(LineTable lines)> show;
+};
+
 /// What runs of a job leave to the next ones: reading and choices, by what they depend on.
 struct RunCache {
     std::size_t key = 0; ///< of the contents of machine, setup, job and toolpaths
@@ -41,10 +50,16 @@ struct RunCache {
     std::uint64_t reused = 0; ///< how often a run could take it over
 };
 
-/// Loads a job and posts it. The first Error met is the outcome; findings of the run are none. `watch` and `cache` may be null.
+/// Who follows a run; each may be null, and must outlive it.
+struct RunCompany {
+    RunWatch* watch = nullptr;
+    RunCache* cache = nullptr;
+    const CodePreview* preview = nullptr;
+};
+
+/// Loads a job and posts it. The first Error met is the outcome; findings of the run are none.
 Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
-                                                  Scratch& scratch, const Clock& clock, RunWatch* watch = nullptr,
-                                                  RunCache* cache = nullptr);
+                                                  Scratch& scratch, const Clock& clock, const RunCompany& company = {});
 
 /// Replays a text of code against the job's toolpath.
 Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,

@@ -44,6 +44,7 @@ template <typename List>
 std::vector<std::string> names_of(const List& list)
 {
     std::vector<std::string> out;
+    out.reserve(list.size());
     for (const auto& item : list) {
         out.emplace_back(item.name);
     }
@@ -146,24 +147,18 @@ void RuleBinding::push_field(lua_State* L, const Event& event, std::span<const F
 
 int RuleBinding::get_field(lua_State* L)
 {
-    const std::size_t kind = *static_cast<const std::size_t*>(lua_touserdata(L, 1));
-    const Rulebook::Handler& handler = of(L).handlers_[kind];
+    const auto kind = std::size_t(lua_tointeger(L, lua_upvalueindex(2)));
+    Rulebook::Handler& handler = of(L).handlers_[kind];
     const auto fields = rule_events()[kind].fields;
     const void* const key = lua_topointer(L, 2);
     for (std::size_t i = 0; i < fields.size(); ++i) {
         if (handler.keys[i] == key) {
+            handler.asked |= 1U << i;
             push_field(L, handler.event, fields, i);
             return 1;
         }
     }
     const std::string name = text_at(L, 2);
-    for (int i = 0; i < 3; ++i) {
-        static constexpr std::array<std::string_view, 3> methods{"native", "axis", "reading"};
-        if (name == methods[std::size_t(i)]) {
-            lua_pushvalue(L, lua_upvalueindex(2 + i));
-            return 1;
-        }
-    }
     std::vector<std::string> names = names_of(fields);
     names.insert(names.end(), {"native", "axis", "reading"});
     return unknown(L, fmt::format("the event {} has no field", rule_events()[kind].name), name, names);
@@ -202,6 +197,7 @@ int RuleBinding::set_field(lua_State* L)
         event.number(*field, value);
     }
     event.changed |= 1U << *field;
+    Rulebook::show_fields(L, of(L).handlers_[kind]);
     return 0;
 }
 
@@ -260,7 +256,9 @@ int RuleBinding::set_handler(lua_State* L)
     }
     lua_Debug info;
     lua_pushvalue(L, -1);
-    lua_getinfo(L, ">S", &info);
+    lua_getinfo(L, ">Su", &info);
+    const std::size_t fields = rule_events()[static_cast<std::size_t>(*kind)].fields.size();
+    handler.parameters = info.isvararg != 0 ? fields : std::min<std::size_t>(fields, info.nparams);
     handler.count.place = {info.source[0] == '@' ? info.source + 1 : "", std::uint32_t(std::max(0, info.linedefined)), 0};
     handler.reference = luaL_ref(L, LUA_REGISTRYINDEX);
     rulebook.settle(handler);
@@ -465,7 +463,7 @@ int RuleBinding::tools(lua_State* L)
         }
         set_integer(L, "calls", list[i].calls);
         set_integer(L, "index", list[i].index);
-        lua_rawseti(L, -2, lua_Integer(i + 1));
+        lua_rawseti(L, -2, lua_Integer(i) + 1);
     }
     return 1;
 }
@@ -483,7 +481,7 @@ int RuleBinding::operations(lua_State* L)
         lua_createtable(L, int(operation.tools.size()), 0);
         for (std::size_t k = 0; k < operation.tools.size(); ++k) {
             lua_pushinteger(L, lua_Integer(operation.tools[k]));
-            lua_rawseti(L, -2, lua_Integer(k + 1));
+            lua_rawseti(L, -2, lua_Integer(k) + 1);
         }
         lua_setfield(L, -2, "tools");
         for (const auto& [name, corner] : {std::pair("low", operation.low), std::pair("high", operation.high)}) {
@@ -495,7 +493,7 @@ int RuleBinding::operations(lua_State* L)
                 lua_setfield(L, -2, name);
             }
         }
-        lua_rawseti(L, -2, lua_Integer(i + 1));
+        lua_rawseti(L, -2, lua_Integer(i) + 1);
     }
     return 1;
 }

@@ -10,20 +10,13 @@ void RuleBinding::make_objects(lua_State* L, Rulebook& rulebook)
         lua_pushlightuserdata(L, &rulebook);
         lua_pushcclosure(L, function, 1);
     };
-    lua_newtable(L); // the metatable of all
-    lua_pushlightuserdata(L, &rulebook);
     closure(native);
     for (const bool machine : {false, true}) {
         lua_pushlightuserdata(L, &rulebook);
         lua_pushboolean(L, machine ? 1 : 0);
         lua_pushcclosure(L, axis, 2);
     }
-    lua_pushcclosure(L, get_field, 4);
-    lua_setfield(L, -2, "__index");
-    closure(set_field);
-    lua_setfield(L, -2, "__newindex");
-    lua_pushboolean(L, 0);
-    lua_setfield(L, -2, "__metatable");
+    const int methods = lua_gettop(L) - 2;
     lua_newtable(L); // keeps the names of the fields where they are
     for (std::size_t i = 0; i < event_count; ++i) {
         Rulebook::Handler& handler = rulebook.handlers_[i];
@@ -34,13 +27,33 @@ void RuleBinding::make_objects(lua_State* L, Rulebook& rulebook)
             lua_pushboolean(L, 1);
             lua_rawset(L, -3);
         }
+        lua_newtable(L); // what the object looks into first
+        for (int k = 0; k < 3; ++k) {
+            static constexpr std::array<const char*, 3> names{"native", "axis", "reading"};
+            lua_pushvalue(L, methods + k);
+            lua_setfield(L, -2, names[std::size_t(k)]);
+        }
+        lua_newtable(L);
+        lua_pushlightuserdata(L, &rulebook);
+        lua_pushinteger(L, lua_Integer(i));
+        lua_pushcclosure(L, get_field, 2);
+        lua_setfield(L, -2, "__index");
+        lua_setmetatable(L, -2);
+        lua_newtable(L); // the object's metatable
+        lua_pushvalue(L, -2);
+        lua_setfield(L, -2, "__index");
+        closure(set_field);
+        lua_setfield(L, -2, "__newindex");
+        lua_pushboolean(L, 0);
+        lua_setfield(L, -2, "__metatable");
         *static_cast<std::size_t*>(lua_newuserdatauv(L, sizeof(std::size_t), 0)) = i;
-        lua_pushvalue(L, -3);
+        lua_insert(L, -2);
         lua_setmetatable(L, -2);
         handler.object = luaL_ref(L, LUA_REGISTRYINDEX);
+        handler.shown = luaL_ref(L, LUA_REGISTRYINDEX);
     }
     luaL_ref(L, LUA_REGISTRYINDEX);
-    lua_pop(L, 1);
+    lua_pop(L, 3);
 }
 
 int RuleBinding::open(lua_State* L)

@@ -4,15 +4,13 @@
 
 #include <fmt/format.h>
 
+#include <bit>
+
 namespace wexilum {
 
-Rulebook::Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, bool count_lines, const RuleLimits& limits)
+Rulebook::Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, const RuleLimits& limits)
     : text_(text), options_(options), host_(host), sandbox_(limits), current_(sandbox_.state())
-{
-    if (count_lines && sandbox_.ready()) {
-        sandbox_.count_lines();
-    }
-}
+{}
 
 Rulebook::~Rulebook() = default;
 
@@ -56,14 +54,30 @@ int Rulebook::push_arguments(Handler& handler)
 {
     lua_State* const L = current_;
     if (!handler.positional) {
+        show_fields(L, handler);
         lua_rawgeti(L, LUA_REGISTRYINDEX, handler.object);
         return 1;
     }
     const auto fields = rule_events()[static_cast<std::size_t>(handler.event.kind)].fields;
-    for (std::size_t i = 0; i < fields.size(); ++i) {
+    for (std::size_t i = 0; i < handler.parameters; ++i) {
         RuleBinding::push_field(L, handler.event, fields, i);
     }
-    return int(fields.size());
+    return int(handler.parameters);
+}
+
+void Rulebook::show_fields(lua_State* L, Handler& handler)
+{
+    if (handler.asked == 0) {
+        return;
+    }
+    const auto fields = rule_events()[static_cast<std::size_t>(handler.event.kind)].fields;
+    lua_rawgeti(L, LUA_REGISTRYINDEX, handler.shown);
+    for (std::uint32_t left = handler.asked; left != 0; left &= left - 1) {
+        const auto i = std::size_t(std::countr_zero(left));
+        RuleBinding::push_field(L, handler.event, fields, i);
+        lua_setfield(L, -2, fields[i].name.data()); // a literal, so it ends with zero
+    }
+    lua_pop(L, 1);
 }
 
 std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
@@ -76,8 +90,9 @@ std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
     handler.taken = false;
     active_.push_back(kind);
     ++handler.count.calls;
+    sandbox_.prepare(L);
     lua_rawgeti(L, LUA_REGISTRYINDEX, handler.reference);
-    std::unique_ptr<RuleFault> fault = sandbox_.call(L, push_arguments(handler));
+    std::unique_ptr<RuleFault> fault = sandbox_.call_prepared(L, push_arguments(handler));
     current_ = L;
     active_.pop_back();
     if (fault) [[unlikely]] {
@@ -121,7 +136,9 @@ Result<std::string> Rulebook::evaluate(EventKind kind, const std::string& expres
         },
         1);
     lua_insert(L, -2);
-    lua_rawgeti(L, LUA_REGISTRYINDEX, handlers_[static_cast<std::size_t>(kind)].object);
+    Handler& handler = handlers_[static_cast<std::size_t>(kind)];
+    show_fields(L, handler);
+    lua_rawgeti(L, LUA_REGISTRYINDEX, handler.object);
     active_.push_back(kind);
     const auto fault = sandbox_.call(L, 2);
     active_.pop_back();

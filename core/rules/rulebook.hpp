@@ -38,8 +38,7 @@ struct HandlerCount {
 class Rulebook {
 public:
     /// `host` must outlive the object; so must the texts.
-    /// `count_lines`: line_counts() is wanted.
-    Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, bool count_lines = false, const RuleLimits& limits = {});
+    Rulebook(const RulebookText& text, const RuleOptions& options, RuleHost& host, const RuleLimits& limits = {});
     ~Rulebook();
     Rulebook(const Rulebook&) = delete;
     Rulebook& operator=(const Rulebook&) = delete;
@@ -60,7 +59,14 @@ public:
 
     [[nodiscard]] const HandlerCount& count(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].count; }
     [[nodiscard]] bool has(EventKind kind) const { return handlers_[static_cast<std::size_t>(kind)].reference != 0; }
-    /// How often each line ran: by file, then by line from 1.
+    /// From now on counts how often each line runs. Makes rules slower.
+    void count_lines()
+    {
+        if (sandbox_.ready()) {
+            sandbox_.count_lines();
+        }
+    }
+    /// By file, then by line from 1.
     [[nodiscard]] std::map<std::string, std::vector<std::uint64_t>> line_counts() const { return sandbox_.line_counts(); }
     /// Whether no rule runs.
     [[nodiscard]] bool idle() const { return active_.empty(); }
@@ -78,8 +84,13 @@ private:
         HandlerCount count;
         std::vector<const void*> keys; ///< of the fields, as Lua keeps the texts
         int object = 0;                ///< reference to the event object
+        int shown = 0;                 ///< reference to the table it looks into first: its methods, and the fields that have been asked for
+        std::uint32_t asked = 0;       ///< a bit for each of those fields
+        std::size_t parameters = 0;    ///< of a positional handler: as many fields are handed to it
     };
     int push_arguments(Handler& handler);
+    /// Brings the event object up to date with its event.
+    static void show_fields(lua_State* L, Handler& handler);
     void settle(Handler& handler) { handler.taken = handler.reference != 0 && !handler.off; }
 
     const RulebookText& text_;

@@ -123,7 +123,11 @@ void Sandbox::hook(lua_State* L, lua_Debug* what)
     Sandbox& sandbox = of(L);
     if (what->event == LUA_HOOKLINE) {
         lua_getinfo(L, "S", what);
-        auto& counts = sandbox.lines_[what->source];
+        if (what->source != sandbox.last_chunk_) {
+            sandbox.last_chunk_ = what->source;
+            sandbox.last_counts_ = &sandbox.lines_[what->source];
+        }
+        std::vector<std::uint64_t>& counts = *sandbox.last_counts_;
         const auto line = std::size_t(std::max(0, what->currentline));
         if (line >= counts.size()) {
             counts.resize(line + 64);
@@ -187,14 +191,19 @@ void Sandbox::note_place(lua_State* L, int level)
 
 std::unique_ptr<RuleFault> Sandbox::call(lua_State* L, int arguments)
 {
-    const int base = lua_gettop(L) - arguments;
+    prepare(L);
+    lua_insert(L, lua_gettop(L) - arguments - 1);
+    return call_prepared(L, arguments);
+}
+
+std::unique_ptr<RuleFault> Sandbox::call_prepared(lua_State* L, int arguments)
+{
+    const int base = lua_gettop(L) - arguments - 1;
     if (depth_ == 0) {
         total_ += steps_;
         steps_ = 0;
         exceeded_ = memory_refused_ = false;
     }
-    lua_rawgeti(L, LUA_REGISTRYINDEX, on_error_);
-    lua_insert(L, base);
     ++depth_;
     lua_State* const outside = running(L);
     const int status = lua_pcall(L, arguments, 0, base);

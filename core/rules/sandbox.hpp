@@ -47,6 +47,9 @@ public:
     /// Calls the function below its `arguments` on the stack of L, which is the state or the coroutine that runs. Nothing of them is left
     /// on the stack. A call inside another shares its limits.
     std::unique_ptr<RuleFault> call(lua_State* L, int arguments);
+    /// The same in two steps, for what is called often: prepare(), push the function and its arguments, call_prepared().
+    void prepare(lua_State* L) const { lua_rawgeti(L, LUA_REGISTRYINDEX, on_error_); }
+    std::unique_ptr<RuleFault> call_prepared(lua_State* L, int arguments);
     /// Compiles a text (no bytecode) and leaves its function on the stack; nothing after a fault.
     std::unique_ptr<RuleFault> compile(lua_State* L, const std::string& text, const std::string& file);
 
@@ -84,6 +87,8 @@ private:
     bool exceeded_ = false;
     bool counts_lines_ = false;
     std::map<const char*, std::vector<std::uint64_t>> lines_; ///< by a chunk's name, where Lua keeps it
+    const char* last_chunk_ = nullptr;                        ///< in which a line ran last, and
+    std::vector<std::uint64_t>* last_counts_ = nullptr;       ///< its counts
     RuleFault fault_;
     locale_t locale_ = nullptr; ///< "C": what rules make may not depend on whose desk it is
     locale_t before_ = nullptr;

@@ -82,7 +82,7 @@ void push_capture(lua_State* L, const TextPattern& matcher, std::string_view sub
     }
     const TextPattern::Capture capture = matcher.capture(index);
     if (capture.length == TextPattern::position) {
-        lua_pushinteger(L, lua_Integer(capture.begin + 1));
+        lua_pushinteger(L, lua_Integer(capture.begin) + 1);
     } else {
         lua_pushlstring(L, subject.data() + capture.begin, std::size_t(capture.length));
     }
@@ -131,8 +131,8 @@ int search(lua_State* L, bool find)
             lua_pushnil(L);
             return 1;
         }
-        lua_pushinteger(L, lua_Integer(at + 1));
-        lua_pushinteger(L, lua_Integer(at + pattern.size()));
+        lua_pushinteger(L, lua_Integer(at) + 1);
+        lua_pushinteger(L, lua_Integer(at) + lua_Integer(pattern.size()));
         return 2;
     }
     return with_pattern(L, subject, pattern, [&](TextPattern& matcher) {
@@ -143,7 +143,7 @@ int search(lua_State* L, bool find)
                 if (!find) {
                     return push_captures(L, matcher, subject, at, end, true);
                 }
-                lua_pushinteger(L, lua_Integer(at + 1));
+                lua_pushinteger(L, lua_Integer(at) + 1);
                 lua_pushinteger(L, lua_Integer(end));
                 return 2 + push_captures(L, matcher, subject, at, end, false);
             }
@@ -456,7 +456,7 @@ int pairs(lua_State* L)
         } else {
             lua_pushnumber(L, key.number);
         }
-        lua_rawseti(L, 2, lua_Integer(i + 1));
+        lua_rawseti(L, 2, lua_Integer(i) + 1);
     }
     lua_pushinteger(L, 0);
     lua_pushcclosure(L, next_in_order, 3);

@@ -229,7 +229,7 @@ Status link(Assembly& a)
         return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
                       "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
     }
-    if (const Status status = check_sections(a); !status) {
+    if (Status status = check_sections(a); !status) {
         return status;
     }
     auto options = resolve_options(a.post.options, a.job.options);

@@ -75,10 +75,9 @@ struct Assembly {
     Toolpath toolpath;                   ///< all operations in order; each begins with record::Operation
     std::optional<InverseSolver> solver; ///< set by link()
     std::string job_file;
-    RulebookText rulebook;         ///< empty: none
-    RuleOptions options;           ///< the post's, as the job sets them
-    bool count_rule_lines = false; ///< the run tells how often each line of the rulebook ran
-    std::string date;              ///< of the run, YYYY-MM-DD; may be empty
+    RulebookText rulebook; ///< empty: none
+    RuleOptions options;   ///< the post's, as the job sets them
+    std::string date;      ///< of the run, YYYY-MM-DD; may be empty
 
     [[nodiscard]] std::vector<std::string> joint_names() const;
     /// Offset of a joint in the job's register, mm or rad.

@@ -165,25 +165,25 @@ private:
     Stand now_;
     Stand next_;                    ///< where a cut goes; differs from now_ in the chain's joints only
     std::vector<ChainJoint> chain_; ///< in the order of their words in a block
-    std::uint32_t rotary_bits_ = 0; ///< of chain_
     FollowedTurns followed_;
-    bool cut_words_hold_ = false; ///< a cut's words are modal in this dialect
-    std::uint32_t cut_lines_ = UINT32_MAX;
-    std::uint64_t cut_forgotten_ = 0;
-    Subdivision parts_;                        ///< kept for its memory
-    std::uint64_t base_known_at_ = UINT64_MAX; ///< what the emitter had forgotten when the base was last restated
-    bool positioned_ = false;
-    bool retracted_ = false;
+    Subdivision parts_;        ///< kept for its memory
     std::vector<bool> stated_; // joints that the program itself has brought somewhere
-    bool length_stated_ = false;
+    std::function<void()> own_retract_;
+    std::uint64_t cut_forgotten_ = 0;
+    std::uint64_t base_known_at_ = UINT64_MAX; ///< what the emitter had forgotten when the base was last restated
     double tool_length_ = 0;
-    std::uint32_t length_register_ = 0;
-    std::optional<FeedMode> mode_;
     double carried_seconds_ = 0;
     double carried_length_ = 0;
-    Source source_;
     std::size_t record_ = 0;
-    std::function<void()> own_retract_;
+    Source source_;
+    std::uint32_t rotary_bits_ = 0; ///< of chain_
+    std::uint32_t cut_lines_ = UINT32_MAX;
+    std::uint32_t length_register_ = 0;
+    std::optional<FeedMode> mode_;
+    bool cut_words_hold_ = false; ///< a cut's words are modal in this dialect
+    bool positioned_ = false;
+    bool retracted_ = false;
+    bool length_stated_ = false;
 };
 
 } // namespace wexilum

@@ -31,7 +31,7 @@ NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, Pla
       motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_)
 {
     if (!assembly.rulebook.empty()) {
-        rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this), assembly.count_rule_lines);
+        rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this));
         motion_.set_retract([this] { leave_work(); });
     }
 }

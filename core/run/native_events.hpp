@@ -46,6 +46,13 @@ public:
     [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
     [[nodiscard]] std::vector<Excursion> take_excursions() { return std::move(excursions_); }
     [[nodiscard]] std::vector<EventTally> tallies() const;
+    /// line_counts() is wanted. Precondition: before begin().
+    void count_lines()
+    {
+        if (rules_) {
+            rules_->count_lines();
+        }
+    }
     [[nodiscard]] RuleLineCounts line_counts() const { return rules_ ? rules_->line_counts() : RuleLineCounts(); }
 
 private:

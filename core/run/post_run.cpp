@@ -83,6 +83,10 @@ private:
     bool fresh_ = true;
 };
 
+class Nowhere final : public CodeSink {
+    void line(std::string_view, const Source&) override {}
+};
+
 } // namespace
 
 std::string program_file_name(const Assembly& assembly) { return assembly.job.name + assembly.dialect.extension; }
@@ -172,6 +176,9 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     if (probe != nullptr) {
         events.set_probe(probe);
     }
+    if (counts_ != nullptr) {
+        events.count_lines();
+    }
     events.begin();
     Record record;
     for (std::size_t index = 0; aside.next(record); ++index) {
@@ -192,7 +199,9 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     }
     out_.excursions = events.take_excursions();
     out_.events = events.tallies();
-    out_.rule_lines = events.line_counts();
+    if (counts_ != nullptr) {
+        *counts_ = events.line_counts();
+    }
     out_.blocks = events.emitter().lines();
     out_.bytes = events.emitter().written().bytes();
     return {};
@@ -213,6 +222,20 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
     return passes.take();
 }
 
+Result<RuleLineCounts> rule_line_counts(const Assembly& assembly, const std::shared_ptr<ReadPass>& pass, RunWatch* watch)
+{
+    const Toolpath nothing;
+    MemoryRecords untouched(nothing);
+    Nowhere nowhere;
+    RuleLineCounts counts;
+    RunPasses passes(assembly, untouched, 1, watch, pass);
+    passes.count_rule_lines(counts);
+    if (const Status status = passes.write(nowhere, nullptr); !status) {
+        return status.error();
+    }
+    return counts;
+}
+
 Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch)
 {
     const auto& operations = assembly.job.operations;
@@ -222,9 +245,7 @@ Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSou
     if (!any) {
         return std::vector<Excursion>();
     }
-    class Nowhere final : public CodeSink {
-        void line(std::string_view, const Source&) override {}
-    } nowhere;
+    Nowhere nowhere;
     auto run = post(assembly, records, scratch, nowhere);
     if (!run) {
         return run.error();

@@ -34,7 +34,6 @@ struct RunSummary {
     std::uint64_t bytes = 0;
     std::string channel = "1";
     std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
-    RuleLineCounts rule_lines;         ///< where the assembly asks for them
     std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 
@@ -70,6 +69,10 @@ public:
     }
     CodeFile file;
 };
+
+/// How often each line of the assembly's rulebook runs, found without keeping the code; `pass` is what a run of the same machine, setup,
+/// job and toolpaths has read. Takes longer than a run, as each line is told of.
+Result<RuleLineCounts> rule_line_counts(const Assembly& assembly, const std::shared_ptr<ReadPass>& pass, RunWatch* watch = nullptr);
 
 /// The excursions that a run makes, found without keeping its code. Costs nothing where no operation allows any.
 Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch);

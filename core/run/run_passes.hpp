@@ -23,6 +23,8 @@ public:
     Status read(Scratch& scratch);
     /// Precondition: read() went well. With a probe it ends where the probe has seen its line, or has its answer.
     Status write(CodeSink& sink, EventProbe* probe);
+    /// write() fills `counts`.
+    void count_rule_lines(RuleLineCounts& counts) { counts_ = &counts; }
     [[nodiscard]] RunSummary take() { return std::move(out_); }
     [[nodiscard]] const std::shared_ptr<ReadPass>& pass() const { return pass_; }
 
@@ -37,6 +39,7 @@ private:
     RunWatch* watch_;
     std::shared_ptr<ReadPass> pass_;
     bool read_ = false; ///< the pass was there
+    RuleLineCounts* counts_ = nullptr;
     RunSummary out_;
 };
 

@@ -2,6 +2,7 @@
 #include "app/models/camera.hpp"
 #include "app/models/quantity.hpp"
 #include "app/models/rule_help.hpp"
+#include "app/models/schema_help.hpp"
 #include "app/models/selection.hpp"
 #include "app/models/solid.hpp"
 #include "app/theme/tokens.hpp"
@@ -51,6 +52,9 @@ private Q_SLOTS:
     void offers_for_rules_data();
     void offers_for_rules();
     void signatures_of_rules();
+    void offers_for_json_data();
+    void offers_for_json();
+    void tips_for_json();
 };
 
 void TestAppModels::offers_for_rules_data()
@@ -96,6 +100,55 @@ void TestAppModels::signatures_of_rules()
     QCOMPARE(first("dwell(1)"), QString());
     QCOMPARE(first("dwell(1\n"), QString());
     QCOMPARE(first("other("), QString());
+}
+
+void TestAppModels::offers_for_json_data()
+{
+    QTest::addColumn<QString>("path");
+    QTest::addColumn<QByteArray>("text");
+    QTest::addColumn<int>("typed");
+    QTest::addColumn<QStringList>("wanted");
+    const auto row = [](const char* path, const char* text, int typed, const char* wanted) {
+        const QString words = QString::fromLatin1(wanted);
+        QTest::newRow(qPrintable(QLatin1String(path) + QLatin1Char(' ') + QLatin1String(text)))
+            << QString::fromLatin1(path) << QByteArray(text) << typed << (words.isEmpty() ? QStringList() : words.split(QLatin1Char(' ')));
+    };
+    const char* const dialect = "dialects/a.json";
+    row(dialect, R"({ "arcs": { "|)", 1, R"("form" "helix")");
+    row(dialect, R"({ "arcs": { |)", 0, R"("form" "helix")");
+    row(dialect, R"({ "arcs": { "form": "radius", |)", 0, R"("helix")");
+    row(dialect, R"({ "arcs": { "form": |)", 0, R"("centre" "radius")");
+    row(dialect, R"({ "arcs": { "form": "ra|)", 3, R"("radius")");
+    row(dialect, R"({ "arcs": { "form": "ra|" } })", 3, R"("radius)"); // the closing quote is there
+    row(dialect, R"({ "arcs": { "form": "radius", "helix": t|)", 1, "true");
+    row(dialect, R"({ "numbers": { "length": { "decimals": 3, "po|)", 3, R"("point")");
+    row(dialect, R"({ "arcs": { "form": "radius" |)", 0, ""); // a comma or the end comes next
+    row(dialect, R"({ "arcs": { "form": "radius" }, "axes": {}, "arc_|)", 5, "");
+    row(dialect, R"({ "name": "{ [ \" , ", "program_units": "|)", 1, R"("inch" "mm")");
+    row("posts/a.json", R"({ "contr|)", 6, R"("controller")");
+    row("notes/a.json", R"({ "|)", 1, "");
+    row(dialect, "|", 0, "");
+}
+
+void TestAppModels::offers_for_json()
+{
+    QFETCH(QString, path);
+    QFETCH(QByteArray, text);
+    QFETCH(int, typed);
+    QFETCH(QStringList, wanted);
+    const auto at = text.indexOf('|');
+    const RuleOffer offer = schema_offer(path, text.remove(at, 1).toStdString(), std::size_t(at));
+    QCOMPARE(offer.words, wanted);
+    QCOMPARE(offer.typed, wanted.isEmpty() ? offer.typed : typed);
+}
+
+void TestAppModels::tips_for_json()
+{
+    const auto tip = [](const char* path, const char* text) { return schema_tip(QLatin1String(path), text, strlen(text)); };
+    QCOMPARE(tip("dialects/a.json", R"({ "numbers": { "length": { "decimals":)"), QStringLiteral("decimals: a whole number from 0 to 8"));
+    QCOMPARE(tip("dialects/a.json", R"({ "program_units":)"), QStringLiteral("program_units: one of \"mm\", \"inch\""));
+    QCOMPARE(tip("dialects/a.json", R"({ "arcs":)"), QStringLiteral("arcs: an object"));
+    QCOMPARE(tip("dialects/a.json", R"({ "nothing":)"), QString());
 }
 
 void TestAppModels::contrast_is_enough_data()

@@ -1,6 +1,8 @@
 // Rules and language edited in the real window: by keys and mouse, with the effect on the program, errors in place, and the way back.
 #include "tests/app/window_fixture.hpp"
 
+#include <QScrollBar>
+
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
@@ -58,8 +60,10 @@ private Q_SLOTS:
     void a_failed_rule_is_found_from_the_findings();
     void a_handler_by_the_button();
     void completion_and_signature();
+    void the_lines_in_sight_come_first();
     void an_expression_at_a_record();
     void the_dialect_by_keys();
+    void offers_in_the_dialect();
     void find_and_replace();
     void undo_is_one_stack_a_file();
 };
@@ -103,7 +107,7 @@ void TestWindowRules::an_edit_and_what_it_did()
     QCOMPARE(diff->groups.size(), std::size_t(1));
     QCOMPARE(diff->changed, dwells);
     QCOMPARE(diff->added + diff->removed, std::size_t(0));
-    QCOMPARE(desk.head(), QStringLiteral("What the edits did: %1 blocks changed; %2 as before.")
+    QCOMPARE(desk.head(), QStringLiteral("What the edits did: %1 blocks changed; %2 as before. Edited: rulebook.lua line 39.")
                               .arg(dwells)
                               .arg(desk.window().workspace().results()->posted->code.lines().size() - dwells));
     QCOMPARE(desk.groups().item(0, 1)->text(), QStringLiteral("P changed"));
@@ -203,6 +207,40 @@ void TestWindowRules::completion_and_signature()
     QVERIFY(!desk.editor().isCallTipActive());
 }
 
+void TestWindowRules::the_lines_in_sight_come_first()
+{
+    RulesDesk desk;
+    Workspace& workspace = desk.window().workspace();
+    desk.click_station(Station::code);
+    CodeArea& area = desk.window().code().area();
+    area.verticalScrollBar()->setValue(300);
+    const std::uint32_t first = 300;
+    QCOMPARE(area.lines_in_sight().first, first);
+    desk.click_station(Station::rules);
+    std::vector<std::string> seen;
+    std::uint32_t seen_first = 0;
+    bool whole_before = false;
+    const QObject here;
+    connect(&workspace, &Workspace::code_changed, &here, [&] { whole_before = seen.empty(); });
+    connect(&workspace, &Workspace::code_previewed, &here, [&](std::uint32_t line, const std::shared_ptr<const LineTable>& lines) {
+        seen_first = line;
+        seen.clear(); // typing makes several runs
+        for (std::uint32_t i = 0; i < lines->size(); ++i) {
+            seen.emplace_back(lines->line(i));
+        }
+    });
+    desk.put_cursor_behind(QStringLiteral("dwell(option.clear_for"));
+    desk.type_text(" + 1");
+    QVERIFY(desk.settled());
+    QVERIFY(!whole_before);
+    QCOMPARE(seen_first, first);
+    QVERIFY(seen.size() > 10);
+    const LineTable& lines = workspace.results()->posted->code.lines();
+    for (std::size_t i = 0; i < seen.size(); ++i) {
+        QCOMPARE(seen[i], std::string(lines.line(first + std::uint32_t(i))));
+    }
+}
+
 void TestWindowRules::an_expression_at_a_record()
 {
     RulesDesk desk;
@@ -230,6 +268,26 @@ void TestWindowRules::an_expression_at_a_record()
     QVERIFY(wait_until([&] {
         return desk.rules().answer().contains(QStringLiteral("the event cycle_point has no field \"dept\"; is \"depth\" meant?"));
     }));
+}
+
+void TestWindowRules::offers_in_the_dialect()
+{
+    Desk desk(QStringLiteral("mirror-cell"));
+    desk.click_station(Station::language);
+    TextEditor& editor = desk.window().language().editor();
+    QTest::mouseClick(editor.viewport(), Qt::LeftButton, {}, {200, 10});
+    QVERIFY(editor.findFirst(QStringLiteral("\"centre\""), false, true, false, true, true, 0, 0));
+    QTest::keyClicks(&editor, QStringLiteral("\"r"));
+    QVERIFY(editor.isListActive());
+    QTest::keyClick(&editor, Qt::Key_Tab);
+    QVERIFY2(editor.text().contains(QStringLiteral("\"arcs\": {\"form\": \"radius\", \"helix\": true}")), qPrintable(editor.text()));
+    QVERIFY(editor.findFirst(QStringLiteral("\"helix\": true"), false, true, false, true, true, 0, 0));
+    QTest::keyClicks(&editor, QStringLiteral("\"helix\":"));
+    QVERIFY(editor.isCallTipActive());
+    QTest::keyClicks(&editor, QStringLiteral(" f"));
+    QVERIFY(editor.isListActive());
+    QTest::keyClick(&editor, Qt::Key_Tab);
+    QVERIFY(editor.text().contains(QStringLiteral("\"helix\": false}")));
 }
 
 void TestWindowRules::the_dialect_by_keys()

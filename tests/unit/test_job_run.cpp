@@ -359,7 +359,7 @@ void TestJobRun::stops_when_asked()
     const SteadyClock clock;
     RunWatch watch;
     watch.stop = true;
-    const auto posted = post_job(files, demo_folder(), "mirror-cell", scratch, clock, &watch);
+    const auto posted = post_job(files, demo_folder(), "mirror-cell", scratch, clock, {.watch = &watch});
     QVERIFY(!posted.ok());
     QVERIFY(posted.error().kind == ErrorKind::cancelled);
     const auto replayed =
@@ -373,7 +373,7 @@ void TestJobRun::stops_when_asked()
             std::this_thread::sleep_for(std::chrono::milliseconds(4 * i));
             other.stop = true;
         });
-        const auto ended = post_job(files, demo_folder(), "mirror-cell", scratch, clock, &other);
+        const auto ended = post_job(files, demo_folder(), "mirror-cell", scratch, clock, {.watch = &other});
         stopper.join();
         QVERIFY(ended.ok() || ended.error().kind == ErrorKind::cancelled);
     }

@@ -490,11 +490,12 @@ void TestRules::lines_are_counted()
 {
     Ruled ruled("local n = 0\nfunction on.linear(event)\n  n = n + 1\n  if n == 2 then\n    comment 'second'\n  end\n  "
                 "event:native()\nend\nfunction on.dwell(event)\n  n = 0\nend");
-    ruled.assembly.count_rule_lines = true;
     MemoryRecords records(ruled.assembly.toolpath);
     MemoryScratch scratch;
     CodeText code;
-    const auto counts = post(ruled.assembly, records, scratch, code).value().rule_lines.at("rulebooks/test/rulebook.lua");
+    std::shared_ptr<ReadPass> pass;
+    QVERIFY(post(ruled.assembly, records, scratch, code, 1, nullptr, &pass).ok());
+    const auto counts = rule_line_counts(ruled.assembly, pass).value().at("rulebooks/test/rulebook.lua");
     // Three cuts; the text itself runs once, and a function's line counts where it is made and, for its end, where it is left.
     QCOMPARE(counts[1], std::uint64_t(1));
     QCOMPARE(counts[3], std::uint64_t(3));

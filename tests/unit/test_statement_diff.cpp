@@ -1,6 +1,7 @@
 // What changed between two programs: statements aligned by the record behind them, grouped by what happened to them.
 #include "core/io/real_files.hpp"
 #include "core/project/job_run.hpp"
+#include "core/prove/edit_places.hpp"
 #include "core/prove/statement_diff.hpp"
 #include "tests/support/demo.hpp"
 
@@ -53,8 +54,57 @@ private Q_SLOTS:
     void by_hand();
     void nothing_changed_by_numbers();
     void an_edit_of_the_demo();
+    void places_of_edits_data();
+    void places_of_edits();
     void taking_over_gives_the_same_program();
 };
+
+void TestStatementDiff::places_of_edits_data()
+{
+    QTest::addColumn<QString>("before");
+    QTest::addColumn<QString>("after");
+    QTest::addColumn<bool>("json");
+    QTest::addColumn<QString>("wanted");
+    const QString base = R"({"a": {"b": 1, "c": "x"}, "d": [1, {"e": true}]})";
+    QTest::newRow("nothing") << base << base << true << "";
+    QTest::newRow("spaces") << base << R"({ "a":{"b":1,"c":"x"},"d":[1,{"e":true}] })" << true << "";
+    QTest::newRow("a number") << base << R"({"a": {"b": 2, "c": "x"}, "d": [1, {"e": true}]})" << true << "a.b";
+    QTest::newRow("in a list") << base << R"({"a": {"b": 1, "c": "x"}, "d": [1, {"e": false}]})" << true << "d[2].e";
+    QTest::newRow("taken away, and new") << base << R"({"a": {"b": 1, "f": null}, "d": [1, {"e": true}]})" << true << "a.f|a.c";
+    QTest::newRow("a longer list") << base << R"({"a": {"b": 1, "c": "x"}, "d": [1, {"e": true}, 3]})" << true << "d";
+    QTest::newRow("another kind") << base << R"({"a": 1, "d": [1, {"e": true}]})" << true << "a";
+    QTest::newRow("many") << "[1, 2, 3, 4, 5]"
+                          << "[0, 0, 0, 0, 0]" << true << "[1]|[2]|[3]|…";
+    QTest::newRow("broken") << "{\n}"
+                            << "{\n\"a\n}" << true << "line 2";
+    QTest::newRow("a line") << "a\nb\nc\n"
+                            << "a\nbb\nc\n"
+                            << false << "line 2";
+    QTest::newRow("lines") << "a\nb\nc\n"
+                           << "a\nx\ny\nz\nc\n"
+                           << false << "lines 2 to 4";
+    QTest::newRow("a line taken away") << "a\nb\nc\n"
+                                       << "a\nc\n"
+                                       << false << "line 2";
+    QTest::newRow("a line more, indented") << "f\n    a\n  b\n"
+                                           << "f\n    a\n    c\n  b\n"
+                                           << false << "line 3";
+    QTest::newRow("everything") << "a"
+                                << "" << false << "line 1";
+}
+
+void TestStatementDiff::places_of_edits()
+{
+    QFETCH(QString, before);
+    QFETCH(QString, after);
+    QFETCH(bool, json);
+    QFETCH(QString, wanted);
+    QStringList told;
+    for (const std::string& place : edited_places(before.toStdString(), after.toStdString(), json)) {
+        told.push_back(QString::fromStdString(place));
+    }
+    QCOMPARE(told.join(QLatin1Char('|')), wanted);
+}
 
 void TestStatementDiff::by_hand_data()
 {
@@ -122,7 +172,7 @@ std::shared_ptr<const PostedJob> posted(const std::string& job, const std::vecto
     }
     MemoryScratch scratch;
     const SteadyClock clock;
-    return post_job(files, demo_folder(), job, scratch, clock, nullptr, cache).value();
+    return post_job(files, demo_folder(), job, scratch, clock, {.cache = cache}).value();
 }
 
 } // namespace
