@@ -4,6 +4,7 @@
 namespace wexilum {
 
 inline constexpr double pi = 3.14159265358979323846;
+inline constexpr double whole_turn = 2 * pi;
 inline constexpr double mm_per_inch = 25.4;
 
 constexpr double to_rad(double degrees) { return degrees * (pi / 180.0); }

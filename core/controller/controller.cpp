@@ -54,12 +54,28 @@ private:
         root.each_member(
             "axes",
             [&](const std::string& address, const Node& joint) {
-                if (!is_letter(address) || joint.kind != Kind::string) {
+                if (!is_letter(address) || (joint.kind != Kind::string && joint.kind != Kind::object)) {
                     problems_.add(joint, fmt::format("the axis \"{}\" must map one capital letter to a joint's name", address),
                                   "write \"X\": \"X\"");
                     return;
                 }
-                c_.axes[address[0]] = joint.text;
+                std::string& id = c_.axes[address[0]];
+                if (joint.kind == Kind::string) {
+                    id = joint.text;
+                    return;
+                }
+                Fields fields(joint, fmt::format("the axis {}", address), problems_);
+                TurnReading reads = TurnReading::wound;
+                fields.text("joint", id, true);
+                fields.choice("reads", reads,
+                              {{"wound", TurnReading::wound},
+                               {"shortest-way", TurnReading::shortest_way},
+                               {"signed-way", TurnReading::signed_way},
+                               {"rising", TurnReading::rising},
+                               {"falling", TurnReading::falling}},
+                              true);
+                fields.finish();
+                c_.turns[id] = reads;
             },
             true);
     }
@@ -288,6 +304,24 @@ const WordMeaning* Controller::power_on_meaning(Group group) const
         }
     }
     return nullptr;
+}
+
+Turned turned_to(TurnReading reads, double from, double place, bool negative, double increment)
+{
+    if (reads == TurnReading::wound) {
+        return {place, false};
+    }
+    const double way = std::remainder(place - from, whole_turn); // from minus to plus half a turn
+    const bool there = std::abs(way) <= increment / 2;
+    switch (reads) {
+    case TurnReading::shortest_way: return {from + way, std::abs(std::abs(way) - whole_turn / 2) <= increment / 2};
+    case TurnReading::signed_way:
+        return {from + way + (there ? 0 : negative ? (way > 0 ? -whole_turn : 0) : (way < 0 ? whole_turn : 0)), false};
+    case TurnReading::rising: return {from + way + (!there && way < 0 ? whole_turn : 0), false};
+    case TurnReading::falling: return {from + way - (!there && way > 0 ? whole_turn : 0), false};
+    case TurnReading::wound: break;
+    }
+    return {place, false};
 }
 
 std::optional<char> Controller::address_of(const std::string& joint) const

@@ -35,10 +35,30 @@ struct ControllerWitness {
     Place place;
 };
 
+/// How the control reads an absolute word of a rotary joint. All but `wound` see a circle of one turn: whole turns in the word mean
+/// nothing, and where the joint stands there already it stays.
+enum class TurnReading : std::uint8_t {
+    wound,        ///< every turn counts: the joint goes to that very reading
+    shortest_way, ///< there by the shorter way; half a turn has none
+    signed_way,   ///< the word's sign is the way, its amount the place
+    rising,       ///< always with rising readings
+    falling       ///< always with falling readings
+};
+
+/// Where a word brings a joint from `from` (rad).
+struct Turned {
+    double to = 0;
+    bool unclear = false; ///< half a turn by the shorter way
+};
+/// `place`: what the word says with the offset added, rad (of signed_way: its amount with the offset); `negative`: the word has a minus;
+/// `increment`: the control's least angle, rad, within which the joint stands there already.
+[[nodiscard]] Turned turned_to(TurnReading reads, double from, double place, bool negative, double increment);
+
 struct Controller : Addresses {
     std::string name;
     std::string description;
     std::map<char, std::string> axes;         ///< address letter -> joint id
+    std::map<std::string, TurnReading> turns; ///< joint id -> how its words are read; wound where missing
     std::map<std::string, WordMeaning> words; ///< normalised word ("G1", "M30", "G43.4") -> meaning
     std::vector<std::string> power_on;        ///< words in force after power-on
 
@@ -85,6 +105,11 @@ struct Controller : Addresses {
     /// The word of a function in force after power-on, nullptr where none of its group is.
     [[nodiscard]] const WordMeaning* power_on_meaning(Group group) const;
     [[nodiscard]] std::optional<char> address_of(const std::string& joint) const;
+    [[nodiscard]] TurnReading turn_reading(const std::string& joint) const
+    {
+        const auto found = turns.find(joint);
+        return found != turns.end() ? found->second : TurnReading::wound;
+    }
 };
 
 /// "g01" -> "G1", "G43.40" -> "G43.4": how words are compared.

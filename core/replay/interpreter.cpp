@@ -58,6 +58,7 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
     for (const auto& [address, id] : controller.axes) {
         if (const auto joint = machine.find_joint(id)) {
             joint_of_.emplace_back(address, joint->value);
+            turns_[joint->value] = rotary(joint->value) ? controller.turn_reading(id) : TurnReading::wound;
         }
     }
     for (const auto& [word, meaning] : controller.words) {
@@ -407,6 +408,24 @@ void Interpreter::apply_tool(const BlockWords& words)
     sink_.tool_change(block_, tool_);
 }
 
+double Interpreter::turn(std::size_t joint, const CodeWord& word, double value, double offset)
+{
+    const TurnReading reads = turns_[joint];
+    if (reads == TurnReading::wound) {
+        return value + offset;
+    }
+    const double amount = reads == TurnReading::signed_way ? std::abs(value) : value;
+    const Turned turned =
+        turned_to(reads, now_[Eigen::Index(joint)], amount + offset, std::signbit(value), to_rad(controller_.angle_increment));
+    if (turned.unclear) {
+        const std::string& id = machine_.joints[joint].id;
+        report(Severity::error, "turn-unclear", id,
+               fmt::format("{} {:g} is half a turn from where {} stands: the control may go either way", word.letter, to_deg(value), id),
+               "go there in two blocks");
+    }
+    return turned.to;
+}
+
 bool Interpreter::targets(const BlockWords& words, Readings& to)
 {
     const bool machine = words.has(Function::machine_coordinates);
@@ -421,7 +440,7 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
         const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
         const auto at = Eigen::Index(joint);
         if (machine) {
-            to[at] = value;
+            to[at] = turn(joint, *word, value, 0);
             known_ |= std::uint32_t{1} << joint;
             continue;
         }
@@ -429,7 +448,7 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
         if (distance != nullptr && distance->function == Function::incremental) {
             to[at] = now_[at] + value;
         } else {
-            to[at] = value + offset(joint);
+            to[at] = turn(joint, *word, value, offset(joint));
             known_ |= std::uint32_t{1} << joint;
         }
     }

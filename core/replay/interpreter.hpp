@@ -100,6 +100,8 @@ private:
     [[nodiscard]] const WordMeaning* use(Group group);
     [[nodiscard]] double length_value(const CodeWord& word) const;
     [[nodiscard]] double plain_value(const CodeWord& word, double increment) const;
+    /// Where an absolute word of such a value brings a joint, rad or mm.
+    double turn(std::size_t joint, const CodeWord& word, double value, double offset);
     [[nodiscard]] double offset(std::size_t joint);
     [[nodiscard]] bool rotary(std::size_t joint) const { return machine_.joints[joint].kind == JointKind::rotary; }
     void report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, double worst = 0);
@@ -115,6 +117,7 @@ private:
     BlockNumber block_;
     std::array<State, group_count> state_;
     std::vector<std::pair<char, std::size_t>> joint_of_; ///< address -> joint
+    std::array<TurnReading, max_joints> turns_{};        ///< by joint
     std::uint32_t function_letters_ = 0;                 ///< letters that words with a function begin with
     CodeBlock read_;                                     ///< kept for its memory, as is
     std::unique_ptr<BlockWords> words_;

@@ -202,6 +202,13 @@ Status link(Assembly& a)
         return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
                       "add it under \"work_offsets\"");
     }
+    for (const auto& [id, reads] : a.controller.turns) {
+        const auto joint = a.machine.find_joint(id);
+        if (joint && reads != TurnReading::wound && a.machine.joints[joint->value].kind != JointKind::rotary) {
+            return misfit(fmt::format("the controller reads the words of {} as places on a circle, but that joint is linear", id),
+                          a.post.controller, "write the joint's name alone under \"axes\"");
+        }
+    }
     for (const auto& chain : kinematics->links()) {
         const std::string& id = a.machine.joints[chain.joint.value].id;
         if (!a.dialect.axes.contains(id)) {

@@ -76,11 +76,80 @@ void MotionWriter::moved_to(std::size_t joint, double reading)
 {
     now_.readings[Eigen::Index(joint)] = reading;
     now_.counts[joint] = frame_.counts(joint, reading);
+    words_[joint].reset();
 }
 
-void MotionWriter::add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const
+void MotionWriter::add_axis(Statement& statement, std::size_t joint, std::int64_t counts)
 {
-    statement.slots.push_back({Role::axes, std::uint8_t(joint), frame_.quantity(joint), counts, {}});
+    statement.slots.push_back({Role::axes, std::uint8_t(joint), frame_.quantity(joint), axis_word(joint, counts), {}});
+}
+
+[[gnu::always_inline]] inline std::int64_t MotionWriter::axis_word(std::size_t joint, std::int64_t counts)
+{
+    if (frame_.reads(joint) == TurnReading::wound) [[likely]] {
+        return counts;
+    }
+    if (counts != now_.counts[joint] || !words_[joint]) {
+        words_[joint] = frame_.word_counts(joint, now_.counts[joint], counts);
+    }
+    return *words_[joint];
+}
+
+Turns MotionWriter::turns_now() const
+{
+    Turns out = solver_.turns_of(now_.readings);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        out[i] -= further_[i];
+    }
+    return out;
+}
+
+Turns MotionWriter::shifted(const Turns& planned) const { return {planned[0] + further_[0], planned[1] + further_[1]}; }
+
+int MotionWriter::blocks_between(const Turns& from, const Turns& to) const
+{
+    std::int64_t out = 1;
+    for (std::size_t i = 0; frame_.has_circles() && i < solver_.rotary().size(); ++i) {
+        const std::size_t joint = solver_.rotary()[i].value;
+        out = std::max(out, frame_.blocks_between(joint, frame_.counts(joint, from[i]), frame_.counts(joint, to[i])));
+    }
+    return int(std::min<std::int64_t>(out, most_points));
+}
+
+/// Before a link: joints that go one way only come to the planned place by as many turns more as that takes.
+void MotionWriter::go_one_way(const Turns& planned)
+{
+    for (std::size_t i = 0; frame_.has_circles() && i < solver_.rotary().size(); ++i) {
+        const std::size_t joint = solver_.rotary()[i].value;
+        const TurnReading reads = frame_.reads(joint);
+        if (reads != TurnReading::rising && reads != TurnReading::falling) {
+            continue;
+        }
+        const double one = reads == TurnReading::rising ? whole_turn : -whole_turn;
+        const auto behind = [&] { // by counts: what rounds to where the joint stands is no way back
+            const std::int64_t way = frame_.counts(joint, planned[i] + further_[i]) - now_.counts[joint];
+            return reads == TurnReading::rising ? way < 0 : way > 0;
+        };
+        further_[i] += behind() ? one * std::ceil((now_.readings[Eigen::Index(joint)] - planned[i] - further_[i]) / one) : 0;
+        further_[i] += behind() ? one : 0;
+    }
+}
+
+/// In a cut such a joint can't go back.
+void MotionWriter::check_one_way(const Turns& from, const Turns& to)
+{
+    for (std::size_t i = 0; frame_.has_circles() && i < solver_.rotary().size(); ++i) {
+        const std::size_t joint = solver_.rotary()[i].value;
+        const TurnReading reads = frame_.reads(joint);
+        const std::int64_t way = frame_.counts(joint, to[i]) - frame_.counts(joint, from[i]);
+        if ((reads == TurnReading::rising && way < 0) || (reads == TurnReading::falling && way > 0)) {
+            const std::string& id = assembly_.machine.joints[joint].id;
+            report(Severity::error, "one-way", id,
+                   fmt::format("{} has to turn back by {:.4f} deg in a cut, but the control turns it one way only", id,
+                               std::abs(to_deg(to[i] - from[i]))),
+                   "cut the other way round, or choose another reading of the axis in the controller", std::abs(to_deg(to[i] - from[i])));
+        }
+    }
 }
 
 bool MotionWriter::differs(const Stand& target, bool rotary) const
@@ -109,6 +178,23 @@ bool MotionWriter::differs(const Stand& target, bool rotary) const
 }
 
 bool MotionWriter::move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
+{
+    const int parts = rotary ? blocks_between(solver_.turns_of(now_.readings), solver_.turns_of(target.readings)) : 1;
+    const Stand from = now_;
+    for (int k = 1; k < parts; ++k) {
+        Stand part = now_;
+        for (const std::size_t i : frame_.chain()) {
+            if (frame_.is_rotary()[i]) {
+                part.counts[i] = from.counts[i] + (target.counts[i] - from.counts[i]) * k / parts;
+                part.readings[Eigen::Index(i)] = frame_.reading(i, part.counts[i]);
+            }
+        }
+        move_once(function, part, true, false, without);
+    }
+    return move_once(function, target, rotary, linear, without);
+}
+
+bool MotionWriter::move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
 {
     Statement statement(StatementKind::motion);
     bool any = false;
@@ -164,7 +250,15 @@ void MotionWriter::rotary_home()
     Stand target = now_;
     for (const std::size_t i : frame_.chain()) {
         if (frame_.is_rotary()[i]) {
-            target.counts[i] = frame_.joint_slot(Role::axes, i, assembly_.machine.joints[i].home).counts;
+            const Joint& joint = assembly_.machine.joints[i];
+            double home = joint.home;
+            if (frame_.reads(i) != TurnReading::wound && !joint.travel) { // the same place on the circle, on the turn that is nearest
+                const double turns = (now()[Eigen::Index(i)] - home) / whole_turn;
+                home += whole_turn * (frame_.reads(i) == TurnReading::rising    ? std::ceil(turns - 1e-9)
+                                      : frame_.reads(i) == TurnReading::falling ? std::floor(turns + 1e-9)
+                                                                                : std::round(turns));
+            }
+            target.counts[i] = frame_.joint_slot(Role::axes, i, home).counts;
             target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
         }
     }
@@ -175,7 +269,8 @@ void MotionWriter::rotary_home()
 
 void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* last)
 {
-    const Stand target = rounded(planned, pose.tip);
+    go_one_way(planned);
+    const Stand target = rounded(shifted(planned), pose.tip);
     check_travel(target.readings);
     carried_seconds_ = carried_length_ = 0;
     if (!positioned_ || differs(target, true)) {
@@ -371,7 +466,7 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
         std::size_t count = 0;
         for (std::uint32_t bits = way.moved; bits != 0; bits &= bits - 1) {
             const ChainJoint& chain = chain_[std::size_t(std::countr_zero(bits))];
-            moved[count++] = {chain.joint, target.counts[chain.joint], chain.quantity};
+            moved[count++] = {chain.joint, axis_word(chain.joint, target.counts[chain.joint]), chain.quantity};
             stand_at(chain.joint, target);
         }
         emitter_.emit_cut(std::span(moved).first(count), value);
@@ -397,8 +492,9 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
     feed_line(next_, seconds, length, feed);
 }
 
-void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed)
+void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const FeedSpec& feed)
 {
+    const SheetWay way{planned.branch, shifted(planned.from), shifted(planned.to)};
     if (!feed.stated()) {
         report(Severity::error, "feed-missing", "", "a cut without a feed", "state FEDRAT (and SPINDL for a feed per revolution) before it",
                1);
@@ -410,12 +506,13 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedS
             return;
         }
     }
+    check_one_way(way.from, way.to);
     const double length = piece.length();
     if (!piece.arc && solver_.rotary().empty()) {
         feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
         return;
     }
-    if (!piece.arc) {
+    if (!piece.arc && blocks_between(way.from, way.to) == 1) {
         const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
         const Deviation bound =
             deviation_bound(turns, length, parts_.lever.at(solver_, piece.from.tip, tool_length_), Interpolation::joints);
@@ -434,11 +531,22 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& way, const FeedS
         report_many_blocks(way, length);
     }
     double before = 0;
+    Turns turns = way.from;
+    const auto go = [&](double s, const Turns& to) {
+        const double part = length * (s - before);
+        const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (s - before) : feed.seconds(part);
+        feed_point(to, s == 1 ? piece.to.tip : piece.at(s).tip, seconds, part, feed);
+        before = s;
+    };
     for (const Waypoint& point : parts_.points) {
-        const double part = length * (point.s - before);
-        const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (point.s - before) : feed.seconds(part);
-        feed_point(point.turns, point.s == 1 ? piece.to.tip : piece.at(point.s).tip, seconds, part, feed);
-        before = point.s;
+        const int parts = blocks_between(turns, point.turns);
+        const double begin = before;
+        for (int k = 1; k < parts; ++k) {
+            const double u = double(k) / parts;
+            go(begin + (point.s - begin) * u, {turns[0] + (point.turns[0] - turns[0]) * u, turns[1] + (point.turns[1] - turns[1]) * u});
+        }
+        go(point.s, point.turns);
+        turns = point.turns;
     }
 }
 
@@ -457,13 +565,16 @@ void MotionWriter::report_many_blocks(const SheetWay& way, double length)
     }
 }
 
-void MotionWriter::turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed)
+void MotionWriter::turn_standing(const Pose& pose, const Turns& from_planned, const Turns& to_planned, const FeedSpec& feed)
 {
+    const Turns from = shifted(from_planned);
+    const Turns to = shifted(to_planned);
+    check_one_way(from, to);
     const double turn = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
     const double lever = std::min(solver_.lever_bound(pose.tip, tool_length_), 1e5);
     // Chords of a circle about the axis, with room for rounding.
     const double wanted = std::ceil(turn * std::sqrt(lever / (4 * assembly_.job.tolerance.tip)));
-    const int parts = int(std::clamp(wanted, 1.0, double(most_points)));
+    const int parts = std::max(int(std::clamp(wanted, 1.0, double(most_points))), blocks_between(from, to));
     for (int i = 1; i <= parts; ++i) {
         const double u = double(i) / parts;
         feed_point({from[0] + (to[0] - from[0]) * u, from[1] + (to[1] - from[1]) * u}, pose.tip, 0, 0, feed);
@@ -473,7 +584,7 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from, const Turn
 bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
 {
     const Pose here = solver_.kinematics().pose(now(), tool_length_);
-    return positioned_ && !differs(rounded(planned, pose.tip), true) && here.axis.dot(here.tip - pose.tip) >= 0;
+    return positioned_ && !differs(rounded(shifted(planned), pose.tip), true) && here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
 bool MotionWriter::tool_along_length_joint() const

@@ -65,14 +65,17 @@ public:
 
     /// Where the machine stands, from the counts written.
     [[nodiscard]] const Readings& now() const { return now_.readings; }
-    [[nodiscard]] Turns turns_now() const { return solver_.turns_of(now_.readings); }
+    [[nodiscard]] Turns turns_now() const;
     [[nodiscard]] bool positioned() const { return positioned_; }
     [[nodiscard]] double tool_length() const { return tool_length_; }
     [[nodiscard]] const ProgramFrame& frame() const { return frame_; }
     /// ProgramFrame::note_exact() of the writer's own frame.
     void note_exact(ExactValues* exact) { frame_.note_exact(exact); }
     /// The stand for a tip with the rotary joints as they stand now.
-    [[nodiscard]] Stand with_same_turn(const Vec3& tip) const { return frame_.stand(now_, turns_now(), tip, tool_length_); }
+    [[nodiscard]] Stand with_same_turn(const Vec3& tip) const
+    {
+        return frame_.stand(now_, solver_.turns_of(now_.readings), tip, tool_length_);
+    }
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.
     [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
     /// Whether moving along the tool moves the length joint alone (a canned cycle drills along that one).
@@ -140,7 +143,16 @@ private:
     void add_length(Statement& statement);
     void set_length_shift(double mm);
     void report_many_blocks(const SheetWay& way, double length);
-    void add_axis(Statement& statement, std::size_t joint, std::int64_t counts) const;
+    bool move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without);
+    void add_axis(Statement& statement, std::size_t joint, std::int64_t counts);
+    /// The counts to write for a joint that goes from where it stands to these.
+    std::int64_t axis_word(std::size_t joint, std::int64_t counts);
+    /// How many blocks a way of the rotary joints takes at least, so that the control goes the way that is meant.
+    [[nodiscard]] int blocks_between(const Turns& from, const Turns& to) const;
+    /// Planned turns, with the whole turns added by which joints that go one way only have come further.
+    [[nodiscard]] Turns shifted(const Turns& planned) const;
+    void go_one_way(const Turns& planned);
+    void check_one_way(const Turns& from, const Turns& to);
     void feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed);
     void feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
     /// Adds the feed's mode and gives its value, which goes behind the axes.
@@ -166,8 +178,10 @@ private:
     Stand next_;                    ///< where a cut goes; differs from now_ in the chain's joints only
     std::vector<ChainJoint> chain_; ///< in the order of their words in a block
     FollowedTurns followed_;
-    Subdivision parts_;        ///< kept for its memory
-    std::vector<bool> stated_; // joints that the program itself has brought somewhere
+    Subdivision parts_;                                         ///< kept for its memory
+    std::vector<bool> stated_;                                  // joints that the program itself has brought somewhere
+    std::array<std::optional<std::int64_t>, max_joints> words_; ///< last written for joints whose words are places on a circle
+    Turns further_{};                                           ///< rad, whole turns: see shifted()
     std::function<void()> own_retract_;
     std::uint64_t cut_forgotten_ = 0;
     std::uint64_t base_known_at_ = UINT64_MAX; ///< what the emitter had forgotten when the base was last restated

@@ -1,6 +1,10 @@
 #include "core/run/program_frame.hpp"
 
+#include "core/base/units.hpp"
+
 #include <algorithm>
+#include <cmath>
+#include <cstdlib>
 
 namespace wexilum {
 
@@ -16,8 +20,11 @@ ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), roun
         if (chain_[i]) {
             chain_joints_.push_back(i);
         }
+        reads_[i] = rotary_[i] ? assembly.controller.turn_reading(assembly.machine.joints[i].id) : TurnReading::wound;
+        circles_ = circles_ || reads_[i] != TurnReading::wound;
     }
     shift_ = offset_;
+    turn_counts_ = rounding_.counts(Quantity::angle, whole_turn);
     if (const auto joint = assembly.machine.find_joint(assembly.dialect.length_joint)) {
         length_joint_ = joint->value;
     }
@@ -33,10 +40,28 @@ void ProgramFrame::set_length_shift(double mm)
 [[gnu::always_inline]] inline double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
 {
     if (exact_ != nullptr) [[unlikely]] {
-        exact_->note(Role::axes, joint, program_value(joint, wanted));
+        const double value = program_value(joint, wanted);
+        exact_->note(Role::axes, joint, reads_[joint] == TurnReading::wound ? value : value - whole_turn * std::floor(value / whole_turn));
     }
     stand.counts[joint] = counts(joint, wanted);
     return stand.readings[Eigen::Index(joint)] = reading(joint, stand.counts[joint]);
+}
+
+std::int64_t ProgramFrame::circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const
+{
+    const std::int64_t place = ((after % turn_counts_) + turn_counts_) % turn_counts_;
+    // A minus before a zero would be lost: the whole turn is the same place.
+    return reads_[joint] == TurnReading::signed_way && after < before ? (place == 0 ? -turn_counts_ : -place) : place;
+}
+
+std::int64_t ProgramFrame::blocks_between(std::size_t joint, std::int64_t before, std::int64_t after) const
+{
+    const std::int64_t way = std::abs(after - before);
+    switch (reads_[joint]) {
+    case TurnReading::wound: return 1;
+    case TurnReading::shortest_way: return 2 * way / turn_counts_ + 1;
+    default: return way / turn_counts_ + 1;
+    }
 }
 
 Stand ProgramFrame::stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const

@@ -59,6 +59,17 @@ public:
     [[nodiscard]] double program_value(std::size_t joint, double reading) const { return reading - shift_[joint]; }
     /// Where to note the value that each word was rounded from; null: nowhere.
     void note_exact(ExactValues* exact) { exact_ = exact; }
+    /// The counts to write for a joint that goes from `before` to `after` (both with every turn): what the control reads so. Precondition:
+    /// blocks_between() is 1.
+    [[nodiscard]] std::int64_t word_counts(std::size_t joint, std::int64_t before, std::int64_t after) const
+    {
+        return reads_[joint] == TurnReading::wound ? after : circle_counts(joint, before, after);
+    }
+    /// How many blocks of equal ways it takes at least, so that the control goes the way that is meant.
+    [[nodiscard]] std::int64_t blocks_between(std::size_t joint, std::int64_t before, std::int64_t after) const;
+    [[nodiscard]] TurnReading reads(std::size_t joint) const { return reads_[joint]; }
+    /// Whether some joint's words see a circle of one turn.
+    [[nodiscard]] bool has_circles() const { return circles_; }
     /// Counts of all joints anew.
     void recount(Stand& stand) const;
 
@@ -70,6 +81,7 @@ public:
 
 private:
     double round(Stand& stand, std::size_t joint, double wanted) const;
+    [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
     const Assembly& assembly_;
     Rounding rounding_;
     std::array<bool, max_joints> rotary_{};
@@ -79,6 +91,9 @@ private:
     std::array<double, max_joints> offset_{}; ///< of the job's register, by joint
     std::array<double, max_joints> shift_{};  ///< offset and length
     std::size_t length_joint_ = SIZE_MAX;
+    std::array<TurnReading, max_joints> reads_{};
+    bool circles_ = false;
+    std::int64_t turn_counts_ = 0; ///< of a whole turn
     ExactValues* exact_ = nullptr;
 };
 

@@ -9,8 +9,6 @@
 
 namespace wexilum::plan {
 
-inline constexpr double whole_turn = 2 * pi;
-
 // Steps: for each target its head and the lifts of both branches, then what its entry needs.
 struct StepHead {
     std::uint8_t entry;

@@ -21,6 +21,8 @@ private Q_SLOTS:
                                      << "";
         QTest::newRow("mirror-back-face") << "mirror-back-face"
                                           << "";
+        QTest::newRow("setting-circle") << "setting-circle"
+                                        << "";
         QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"
                                                       << "radius";
     }
@@ -82,6 +84,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("generator");
         QTest::newRow("cell") << "mirror_cell.py";
         QTest::newRow("back") << "mirror_back.py";
+        QTest::newRow("circle") << "setting_circle.py";
     }
     void toolpaths_come_from_their_generators()
     {
