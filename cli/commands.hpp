@@ -36,4 +36,11 @@ struct MachineOptions {
 int solve_command(const MachineOptions& options);
 int pose_command(const MachineOptions& options);
 
+struct CalibrateOptions {
+    MachineOptions given; ///< machine, table, tool length, json
+    std::string out;      ///< overlay file to write; empty: none
+    std::string name;     ///< of the overlay
+};
+int calibrate_command(const CalibrateOptions& options);
+
 } // namespace wexilum::cli

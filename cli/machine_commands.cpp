@@ -5,6 +5,7 @@
 #include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 #include "core/io/real_files.hpp"
+#include "core/machine/calibration.hpp"
 #include "core/solve/path_choice.hpp"
 #include "core/toolpath/readers/csv_reader.hpp"
 
@@ -242,6 +243,157 @@ int pose_command(const MachineOptions& options)
     }
     if (options.json) {
         fmt::print("{}\n", json_text({{"rows", rows}}));
+    }
+    return exit_fine;
+}
+
+namespace {
+
+/// The rows of a table of measured tips. An Error where a column is missing or not known.
+Result<std::vector<Measurement>> measurements_of(const Loaded& loaded, const MachineOptions& options)
+{
+    const auto& header = loaded.table.header;
+    const auto column = [&](std::string_view name) -> std::optional<std::size_t> {
+        const auto found = std::find(header.begin(), header.end(), name);
+        return found != header.end() ? std::optional(std::size_t(found - header.begin())) : std::nullopt;
+    };
+    std::vector<std::string> wanted;
+    for (const Joint& joint : loaded.machine.joints) {
+        wanted.push_back(joint.id);
+    }
+    wanted.insert(wanted.end(), {"x", "y", "z"});
+    std::vector<std::size_t> columns;
+    for (const std::string& name : wanted) {
+        const auto found = column(name);
+        if (!found) {
+            return Error{ErrorKind::value,
+                         fmt::format("the table has no column \"{}\"", name),
+                         {options.table, 1, 1},
+                         fmt::format("its header names {} and, where it varies, length", fmt::join(wanted, ", "))};
+        }
+        columns.push_back(*found);
+    }
+    const auto length = column("length");
+    if (header.size() != wanted.size() + (length ? 1 : 0)) {
+        return Error{ErrorKind::value,
+                     "the table has a column that is not known",
+                     {options.table, 1, 1},
+                     fmt::format("its header names {} and, where it varies, length", fmt::join(wanted, ", "))};
+    }
+    std::vector<Measurement> out;
+    for (std::size_t r = 0; r < loaded.table.rows.size(); ++r) {
+        const auto& row = loaded.table.rows[r];
+        Measurement m;
+        m.readings = loaded.machine.home();
+        const std::size_t joints = loaded.machine.joints.size();
+        for (std::size_t i = 0; i < joints; ++i) {
+            const bool rotary = loaded.machine.joints[i].kind == JointKind::rotary;
+            m.readings[Eigen::Index(i)] = rotary ? to_rad(row[columns[i]]) : row[columns[i]];
+        }
+        m.tip = Vec3(row[columns[joints]], row[columns[joints + 1]], row[columns[joints + 2]]);
+        m.tool_length = length ? row[*length] : options.tool_length;
+        m.place = {options.table, loaded.table.lines[r], 0};
+        out.push_back(std::move(m));
+    }
+    return out;
+}
+
+/// "machines/NAME.json": how a file of a project is named in it.
+std::string project_path_of(const std::string& file)
+{
+    const std::size_t name = file.rfind('/');
+    const std::size_t folder = name == std::string::npos || name == 0 ? std::string::npos : file.rfind('/', name - 1);
+    return folder == std::string::npos ? file : file.substr(folder + 1);
+}
+
+ordered_json found_json(const Machine& drawing, const Calibration& found)
+{
+    auto joints = ordered_json::object();
+    for (std::size_t i = 0; i < drawing.joints.size(); ++i) {
+        const Joint& before = drawing.joints[i];
+        const Joint& joint = found.machine.joints[i];
+        if (joint.kind == JointKind::rotary) {
+            const Vec3 off = joint.point - before.point;
+            joints[joint.id] = {{"zero_deg", to_deg(joint.at - before.at)},
+                                {"axis_off_mm", (off - before.direction * before.direction.dot(off)).norm()},
+                                {"axis_leant_deg", to_deg(angle_between(joint.direction, before.direction))}};
+        }
+    }
+    return joints;
+}
+
+Vec3 gauge_shift(const Machine& drawing, const Calibration& found)
+{
+    return found.machine.first_mount(MountKind::tool)->frame.translation() - drawing.first_mount(MountKind::tool)->frame.translation();
+}
+
+} // namespace
+
+int calibrate_command(const CalibrateOptions& options)
+{
+    const MachineOptions& given = options.given;
+    const auto loaded = load(given);
+    if (!loaded) {
+        return fail(loaded.error(), given.json);
+    }
+    const auto measured = measurements_of(*loaded, given);
+    if (!measured) {
+        return fail(measured.error(), given.json);
+    }
+    const auto found = calibrate(loaded->machine, *measured);
+    if (!found) {
+        return fail(found.error(), given.json);
+    }
+    const Machine& drawing = loaded->machine;
+    const bool wrong = !found->wrong_senses.empty();
+    if (!options.out.empty() && !wrong) {
+        RealFileSystem files;
+        const auto set = files.begin_files(true);
+        const auto sink = set->add(options.out);
+        Status status =
+            sink ? (*sink)->write(overlay_text(drawing, *found, project_path_of(given.machine),
+                                               options.name.empty() ? "measured by " + project_path_of(given.table) : options.name))
+                 : Status(sink.error());
+        status = status ? set->commit() : status;
+        if (!status) {
+            return fail(status.error(), given.json);
+        }
+    }
+    const Vec3 gauge = gauge_shift(drawing, *found);
+    const Place worst = (*measured)[found->worst].place;
+    if (given.json) {
+        fmt::print("{}\n", json_text({{"positions", measured->size()},
+                                      {"joints", found_json(drawing, *found)},
+                                      {"gauge_point_mm", {gauge.x(), gauge.y(), gauge.z()}},
+                                      {"rms_before_mm", found->rms_before},
+                                      {"rms_after_mm", found->rms_after},
+                                      {"worst_after_mm", found->worst_after},
+                                      {"worst", place_json(worst)},
+                                      {"wrong_senses", found->wrong_senses},
+                                      {"undetermined", found->undetermined}}));
+        return wrong ? exit_findings : exit_fine;
+    }
+    fmt::print("{} by {} positions\n", drawing.name, measured->size());
+    if (wrong) {
+        fmt::print("  error    {} the other way than the machine says; without that the positions miss by {:.4f} mm rms\n"
+                   "           cure: turn \"direction\" round in the machine's file, or \"reading\", then measure again\n",
+                   found->wrong_senses.size() == 1 ? found->wrong_senses[0] + " turns"
+                                                   : fmt::format("{} turn", fmt::join(found->wrong_senses, " and ")),
+                   found->rms_after);
+        return exit_findings;
+    }
+    for (const auto& [id, values] : found_json(drawing, *found).items()) {
+        fmt::print("  {:<8} zero {:+.4f} deg, axis off by {:.4f} mm, leant by {:.4f} deg\n", id, values["zero_deg"].get<double>(),
+                   values["axis_off_mm"].get<double>(), values["axis_leant_deg"].get<double>());
+    }
+    fmt::print("  gauge    {:+.4f}, {:+.4f}, {:+.4f} mm\n", gauge.x(), gauge.y(), gauge.z());
+    fmt::print("  error    {:.4f} mm rms by the drawing, {:.4f} mm now, at most {:.4f} mm ({})\n", found->rms_before, found->rms_after,
+               found->worst_after, worst.text());
+    if (!found->undetermined.empty()) {
+        fmt::print("  open     {}: as the drawing has it; measure at more readings\n", fmt::join(found->undetermined, ", "));
+    }
+    if (!options.out.empty()) {
+        fmt::print("  written: {}\n", options.out);
     }
     return exit_fine;
 }

@@ -54,6 +54,21 @@ int main(int argc, char** argv)
     pose->add_option("--tool-length", pose_options.tool_length, "Gauge length in mm")->check(CLI::Range(-1e6, 1e6));
     pose->add_flag("--json", pose_options.json, "Print one JSON object");
 
+    CalibrateOptions calibrate_options;
+    auto* calibrate = app.add_subcommand("calibrate", "From measured tip positions to zeros, axes and gauge point, as an overlay");
+    calibrate->add_option("--machine", calibrate_options.given.machine, "Machine file")->required();
+    calibrate
+        ->add_option(
+            "--measured", calibrate_options.given.table,
+            "CSV whose header names every joint and x,y,z (the measured tip in the work mount's frame), and length where it varies: "
+            "mm and degrees")
+        ->required();
+    calibrate->add_option("--tool-length", calibrate_options.given.tool_length, "Gauge length in mm where the table has none")
+        ->check(CLI::Range(-1e6, 1e6));
+    calibrate->add_option("--out", calibrate_options.out, "Overlay file to write (default: none)");
+    calibrate->add_option("--name", calibrate_options.name, "Name in the overlay (default: the table's)");
+    calibrate->add_flag("--json", calibrate_options.given.json, "Print one JSON object");
+
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& problem) {
@@ -70,6 +85,9 @@ int main(int argc, char** argv)
     }
     if (*check) {
         return check_command(files);
+    }
+    if (*calibrate) {
+        return calibrate_command(calibrate_options);
     }
     return *solve ? solve_command(solve_options) : pose_command(pose_options);
 }

@@ -14,9 +14,10 @@ namespace {
 /// The schema of the files of a folder of the project; empty where there is none.
 QJsonObject schema_of(const QString& path)
 {
-    static constexpr std::array<std::pair<const char*, const char*>, 7> names{{{"dialects/", "dialect"},
+    static constexpr std::array<std::pair<const char*, const char*>, 8> names{{{"dialects/", "dialect"},
                                                                                {"controllers/", "controller"},
                                                                                {"machines/", "machine"},
+                                                                               {"overlays/", "overlay"},
                                                                                {"setups/", "setup"},
                                                                                {"jobs/", "job"},
                                                                                {"posts/", "post"},

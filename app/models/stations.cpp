@@ -145,9 +145,10 @@ QString name_of(Station station)
 
 Station station_of_file(const std::string& path)
 {
-    static const std::array<std::pair<const char*, Station>, 7> folders{{{"toolpaths/", Station::toolpath},
+    static const std::array<std::pair<const char*, Station>, 8> folders{{{"toolpaths/", Station::toolpath},
                                                                          {"rulebooks/", Station::rules},
                                                                          {"machines/", Station::machine},
+                                                                         {"overlays/", Station::machine},
                                                                          {"setups/", Station::setup},
                                                                          {"controllers/", Station::language},
                                                                          {"dialects/", Station::language},

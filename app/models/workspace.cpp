@@ -458,7 +458,8 @@ void Workspace::watch_files(const SnapshotFiles& files)
     for (const auto& [path, text] : documents_.open_texts()) {
         paths.push_back(QString::fromStdString(path));
     }
-    for (const char* sub : {"", "/jobs", "/setups", "/machines", "/controllers", "/dialects", "/posts", "/toolpaths", "/rulebooks"}) {
+    for (const char* sub :
+         {"", "/jobs", "/setups", "/machines", "/overlays", "/controllers", "/dialects", "/posts", "/toolpaths", "/rulebooks"}) {
         paths.push_back(folder_ + QLatin1String(sub));
     }
     if (results_ && !results_->assembly().post.rulebook.empty()) {

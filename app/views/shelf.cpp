@@ -15,9 +15,10 @@ struct Kind {
     const char* name;
     const char* suffix;
 };
-constexpr std::array<Kind, 8> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs"), ".json"},
+constexpr std::array<Kind, 9> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs"), ".json"},
                                      {"toolpaths", QT_TRANSLATE_NOOP("Shelf", "Toolpaths"), ".cl"},
                                      {"machines", QT_TRANSLATE_NOOP("Shelf", "Machines"), ".json"},
+                                     {"overlays", QT_TRANSLATE_NOOP("Shelf", "Overlays"), ".json"},
                                      {"setups", QT_TRANSLATE_NOOP("Shelf", "Setups"), ".json"},
                                      {"controllers", QT_TRANSLATE_NOOP("Shelf", "Controllers"), ".json"},
                                      {"dialects", QT_TRANSLATE_NOOP("Shelf", "Dialects"), ".json"},
@@ -110,7 +111,7 @@ void Shelf::mark()
     QStringList used;
     if (results) {
         const Assembly& a = results->assembly();
-        for (const std::string& path : {a.job.setup, a.job.post, a.post.machine, a.post.controller, a.post.dialect}) {
+        for (const std::string& path : {a.job.setup, a.job.overlay, a.job.post, a.post.machine, a.post.controller, a.post.dialect}) {
             used.push_back(QString::fromStdString(path));
         }
         for (const std::string& path : results->posted->toolpaths) {

@@ -1,5 +1,7 @@
 #include "core/machine/body.hpp"
 
+#include "core/machine/machine_parts.hpp"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -10,24 +12,6 @@ namespace {
 using json::Fields;
 using json::Kind;
 using json::Node;
-
-constexpr double unit_tolerance = 1e-6;
-
-Vec3 unit_vector(Fields& fields, const char* key, const Vec3& otherwise, bool required)
-{
-    std::vector<double> v;
-    if (!fields.numbers(key, v, 3, {-1.001, 1.001}, required)) {
-        return otherwise;
-    }
-    const Vec3 out(v[0], v[1], v[2]);
-    const double length = out.norm();
-    if (std::abs(length - 1) > unit_tolerance) {
-        fields.problem(*fields.here().find(key), fmt::format("\"{}\" has length {:.7f}, not 1", key, length),
-                       "give a unit vector with seven decimals or more");
-        return otherwise;
-    }
-    return out / length;
-}
 
 void read_round(Fields& outer, const char* key, const Node& node, const FileUnits& units, Body& body)
 {
@@ -50,8 +34,10 @@ Frame read_frame(Fields& fields, const FileUnits& units, const std::string& what
 {
     std::vector<double> v{0, 0, 0};
     fields.numbers("point", v, 3, json::any_length, true);
-    const Vec3 z = unit_vector(fields, "z", Vec3::UnitZ(), directions_required);
-    const Vec3 x = unit_vector(fields, "x", Vec3::UnitX(), directions_required);
+    Vec3 z = Vec3::UnitZ();
+    Vec3 x = Vec3::UnitX();
+    read_direction(fields, "z", z, directions_required);
+    read_direction(fields, "x", x, directions_required);
     if (std::abs(x.dot(z)) > 1e-6) {
         fields.problem(fields.here(), fmt::format("x and z of {} are not perpendicular", what), "correct one of them");
         return Frame::Identity();

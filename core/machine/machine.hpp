@@ -31,6 +31,7 @@ struct Joint {
     int parent = -1;                ///< index of the carrying joint, -1 for the base
     Vec3 direction = Vec3::UnitX(); ///< unit; how the body itself moves as the reading rises (already turned round where
                                     ///< the file reads tool-relative)
+    bool tool_relative = false;     ///< the file reads it so; direction is turned round already
     Vec3 point = Vec3::Zero();      ///< on the axis of a rotary joint, mm
     double at = 0;                  ///< reading in the reference posture
     std::optional<Travel> travel;   ///< none: without end

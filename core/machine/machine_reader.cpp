@@ -1,12 +1,10 @@
 // Reads the "machine/1" format; described in docs/formats/machine.md and docs/schema/machine.schema.json.
 #include "core/base/file_units.hpp"
-#include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/machine/machine.hpp"
+#include "core/machine/machine_parts.hpp"
 
 #include <fmt/format.h>
-
-#include <set>
 
 namespace wexilum {
 namespace {
@@ -14,10 +12,6 @@ namespace {
 using json::Fields;
 using json::Kind;
 using json::Node;
-
-constexpr double unit_tolerance = 1e-6;
-
-Vec3 to_vec(const std::vector<double>& v) { return {v[0], v[1], v[2]}; }
 
 /// Reads machines; one instance a file.
 class Reader {
@@ -38,13 +32,14 @@ public:
         root.each_item("bodies", [&](const Node& n) { read_body(n); });
         read_retract(root);
         root.each_item(
-            "witnesses", [&](const Node& n) { read_witness(n); }, true);
+            "witnesses", [&](const Node& n) { machine_.witnesses.push_back(read_witness(n, document_, units_, machine_, problems_)); },
+            true);
         root.finish();
         if (!problems_.any()) {
             check_chains();
         }
         if (!problems_.any()) {
-            check_witnesses();
+            check_witnesses(machine_, machine_.witnesses, *document_.root().find("witnesses"), problems_);
         }
         if (problems_.any()) {
             return problems_.status().error();
@@ -53,23 +48,6 @@ public:
     }
 
 private:
-    bool direction(Fields& fields, const char* key, Vec3& out, bool required)
-    {
-        std::vector<double> v;
-        if (!fields.numbers(key, v, 3, {-1.001, 1.001}, required)) {
-            return false;
-        }
-        out = to_vec(v);
-        const double length = out.norm();
-        if (std::abs(length - 1) > unit_tolerance) {
-            problems_.add(*fields.here().find(key), fmt::format("\"{}\" has length {:.7f}, not 1", key, length),
-                          "give a unit vector with seven decimals or more");
-            return false;
-        }
-        out /= length;
-        return true;
-    }
-
     bool parent(Fields& fields, int& out)
     {
         std::string name;
@@ -105,18 +83,19 @@ private:
         fields.choice<JointKind>("kind", joint.kind, {{"linear", JointKind::linear}, {"rotary", JointKind::rotary}}, true);
         const double unit = units_.of(joint.kind == JointKind::linear);
         parent(fields, joint.parent);
-        direction(fields, "direction", joint.direction, true);
+        read_direction(fields, "direction", joint.direction, true);
         std::vector<double> v;
         if (fields.numbers("point", v, 3, json::any_length, joint.kind == JointKind::rotary)) {
-            joint.point = to_vec(v) * units_.length;
+            joint.point = Vec3(v[0], v[1], v[2]) * units_.length;
         }
         std::size_t relative = 0;
         fields.choice("reading", relative, {"body", "tool-relative"});
         tool_relative_.push_back(relative == 1 ? fields.here().find("reading") : nullptr);
-        if (relative == 1) {
+        joint.tool_relative = relative == 1;
+        if (joint.tool_relative) {
             joint.direction = -joint.direction;
         }
-        scaled(fields, "at", joint.at, unit, json::any_length);
+        read_scaled(fields, "at", joint.at, unit, json::any_length);
         if (fields.numbers("travel", v, 2)) {
             joint.travel = Travel{v[0] * unit, v[1] * unit};
             if (v[0] >= v[1]) {
@@ -125,15 +104,15 @@ private:
         } else if (joint.kind == JointKind::linear && !fields.has("travel")) {
             problems_.add(node, fmt::format("the linear joint \"{}\" has no travel", joint.id), "add \"travel\": [low, high]");
         }
-        scaled(fields, "home", joint.home, unit, json::any_length);
+        read_scaled(fields, "home", joint.home, unit, json::any_length);
         if (joint.travel && (joint.home < joint.travel->low - 1e-9 || joint.home > joint.travel->high + 1e-9)) {
             problems_.add(fields.has("home") ? *node.find("home") : node,
                           fmt::format("the home of \"{}\" lies outside its travel", joint.id), "give a home inside the travel");
         }
-        scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
-        scaled(fields, "acceleration", joint.acceleration, unit, json::positive);
-        scaled(fields, "jerk", joint.jerk, unit, json::positive);
-        scaled(fields, "counts_per_unit", joint.counts_per_unit, 1 / unit, json::positive);
+        read_scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
+        read_scaled(fields, "acceleration", joint.acceleration, unit, json::positive);
+        read_scaled(fields, "jerk", joint.jerk, unit, json::positive);
+        read_scaled(fields, "counts_per_unit", joint.counts_per_unit, 1 / unit, json::positive);
         fields.flag("rollover", joint.rollover);
         fields.choice<int>("preferred_sense", joint.preferred_sense, {{"none", 0}, {"positive", 1}, {"negative", -1}});
         fields.flag("moves_while_cutting", joint.moves_while_cutting);
@@ -145,14 +124,6 @@ private:
         }
         fields.finish();
         machine_.joints.push_back(std::move(joint));
-    }
-
-    static void scaled(Fields& fields, const char* key, double& out, double factor, json::Range range, bool required = false)
-    {
-        double value = 0;
-        if (fields.number(key, value, range, required)) {
-            out = value * factor;
-        }
     }
 
     void read_mount(const Node& node)
@@ -196,44 +167,6 @@ private:
         }
     }
 
-    void read_witness(const Node& node)
-    {
-        Fields fields(node, "the witness", problems_);
-        Witness witness;
-        witness.place = document_.place_of(node.begin);
-        fields.text("name", witness.name, true);
-        fields.text("origin", witness.origin);
-        witness.readings = machine_.home();
-        std::set<std::string> given;
-        fields.each_member(
-            "readings",
-            [&](const std::string& id, const Node& value) {
-                const auto joint = machine_.find_joint(id);
-                if (!joint || value.kind != Kind::number || std::abs(value.number) > 1e7) {
-                    problems_.add(value, fmt::format("\"{}\" in the readings must be a joint with a number", id),
-                                  "give one number for each joint of the machine");
-                    return;
-                }
-                given.insert(id);
-                const bool linear = machine_.joints[joint->value].kind == JointKind::linear;
-                witness.readings[Eigen::Index(joint->value)] = value.number * units_.of(linear);
-            },
-            true);
-        for (const Joint& joint : machine_.joints) {
-            if (!given.contains(joint.id)) {
-                problems_.add(node, fmt::format("the witness does not read the joint \"{}\"", joint.id), "give every joint's reading");
-            }
-        }
-        scaled(fields, "tool_length", witness.tool_length, units_.length, json::not_negative);
-        std::vector<double> v;
-        if (fields.numbers("tip", v, 3, json::any_length, true)) {
-            witness.pose.tip = to_vec(v) * units_.length;
-        }
-        direction(fields, "axis", witness.pose.axis, true);
-        fields.finish();
-        machine_.witnesses.push_back(std::move(witness));
-    }
-
     void check_chains()
     {
         auto made = Kinematics::make(machine_);
@@ -253,26 +186,6 @@ private:
         if (machine_.witnesses.empty()) {
             problems_.add(*document_.root().find("witnesses"), "the machine has no witness",
                           "type in at least one pair of readings and tool pose from the shop or the manual", ErrorKind::witness);
-        }
-    }
-
-    void check_witnesses()
-    {
-        const Kinematics kinematics = std::move(Kinematics::make(machine_)).value();
-        std::size_t index = 0;
-        for (const Witness& witness : machine_.witnesses) {
-            const Pose pose = kinematics.pose(witness.readings, witness.tool_length);
-            const double tip = (pose.tip - witness.pose.tip).norm();
-            const double axis = angle_between(pose.axis, witness.pose.axis);
-            if (tip > witness_tip_tolerance || axis > witness_axis_tolerance) {
-                problems_.add(document_.root().find("witnesses")->items[index],
-                              fmt::format("the witness \"{}\" is missed: the tip comes to {:.4f}, {:.4f}, {:.4f} mm, {:.4f} mm off, the "
-                                          "tool axis {:.4f} deg off",
-                                          witness.name, pose.tip.x(), pose.tip.y(), pose.tip.z(), tip, to_deg(axis)),
-                              "check the signs, points and zeros of the joints, or the witness itself", ErrorKind::witness);
-                return;
-            }
-            ++index;
         }
     }
 

@@ -13,6 +13,9 @@ std::optional<std::size_t> key_of(const FileSystem& files, const std::string& fo
     std::size_t key = 1469598103934665603ULL;
     const auto add = [&](std::string_view bytes) { key = (key ^ std::hash<std::string_view>()(bytes)) * 1099511628211ULL; };
     std::vector<std::string> paths{a.post.machine, a.job.setup, a.job_file};
+    if (!a.job.overlay.empty()) {
+        paths.push_back(a.job.overlay);
+    }
     for (const JobOperation& operation : a.job.operations) {
         paths.push_back(operation.toolpath);
     }

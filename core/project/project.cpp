@@ -1,5 +1,6 @@
 #include "core/project/project.hpp"
 
+#include "core/machine/overlay.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 
@@ -89,6 +90,30 @@ Result<CheckedFile> check_rules(const FileSystem& files, const std::string& path
                        check_rule_text(*text, path, nullptr));
 }
 
+/// The project's folder for a file of one of its subfolders.
+std::string project_of(const std::string& path)
+{
+    const std::size_t name = path.rfind('/');
+    const std::size_t folder = name == std::string::npos || name == 0 ? std::string::npos : path.rfind('/', name - 1);
+    return name == std::string::npos ? ".." : folder == std::string::npos ? "." : path.substr(0, folder);
+}
+
+/// An overlay with the machine that it names.
+Result<CheckedFile> check_overlay(const FileSystem& files, const std::string& path, const json::Document& document)
+{
+    const std::string named = machine_of_overlay(document);
+    Machine machine;
+    if (Status status = load(files, project_of(path), named, read_machine, machine); !status) {
+        return status.error();
+    }
+    const auto laid = with_overlay(machine, named, document);
+    if (!laid) {
+        return laid.error();
+    }
+    return CheckedFile{
+        "overlay/1", fmt::format("overlay of machine {}: {} hold", laid->name, counted(laid->witnesses.size(), "witness reading")), {}};
+}
+
 /// A post with its rulebook, whose folder is told from the project's folder: the one that "posts" lies in.
 Result<CheckedFile> check_post(const FileSystem& files, const std::string& path, const json::Document& document)
 {
@@ -100,10 +125,7 @@ Result<CheckedFile> check_post(const FileSystem& files, const std::string& path,
     if (post->rulebook.empty()) {
         return out;
     }
-    const std::size_t name = path.rfind('/');
-    const std::size_t posts = name == std::string::npos || name == 0 ? std::string::npos : path.rfind('/', name - 1);
-    const std::string project = name == std::string::npos ? ".." : posts == std::string::npos ? "." : path.substr(0, posts);
-    const auto rulebook = load_rulebook(files, project, post->rulebook);
+    const auto rulebook = load_rulebook(files, project_of(path), post->rulebook);
     const auto options = resolve_options(post->options, {});
     if (!rulebook) {
         Error error = rulebook.error();
@@ -254,6 +276,10 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
     Status status = load(files, folder, a.job_file, read_job, a.job);
     status = status ? load(files, folder, a.job.post, read_post, a.post) : status;
     status = status ? load(files, folder, a.post.machine, read_machine, a.machine) : status;
+    if (status && !a.job.overlay.empty()) {
+        status = load(
+            files, folder, a.job.overlay, [&](const json::Document& d) { return with_overlay(a.machine, a.post.machine, d); }, a.machine);
+    }
     status = status ? load(files, folder, a.post.controller, read_controller, a.controller) : status;
     status = status ? load(files, folder, a.post.dialect, read_dialect, a.dialect) : status;
     status = status ? load(files, folder, a.job.setup, read_setup, a.setup) : status;
@@ -325,12 +351,16 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
     if (out.format == "post/1") {
         return check_post(files, path, *document);
     }
+    if (out.format == "overlay/1") {
+        return check_overlay(files, path, *document);
+    }
     if (out.format == "project/1") {
         return summary(read_project(*document), [](const Project& p) { return fmt::format("project {}", p.name); });
     }
-    return Error{ErrorKind::value, fmt::format("\"{}\" is no format of this program", out.format.substr(0, 40)), document->place_of(0),
-                 "the first key of a file is \"format\": machine/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; "
-                 "toolpaths end in .cl"};
+    return Error{
+        ErrorKind::value, fmt::format("\"{}\" is no format of this program", out.format.substr(0, 40)), document->place_of(0),
+        "the first key of a file is \"format\": machine/1, overlay/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; "
+        "toolpaths end in .cl"};
 }
 
 } // namespace wexilum

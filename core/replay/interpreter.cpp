@@ -61,6 +61,11 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
             turns_[joint->value] = rotary(joint->value) ? controller.turn_reading(id) : TurnReading::wound;
         }
     }
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        if (!machine.joints[i].moves_while_cutting) {
+            positioned_.push_back(i);
+        }
+    }
     for (const auto& [word, meaning] : controller.words) {
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
@@ -502,6 +507,16 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     }
     if (feed) {
         time_feed(move);
+        for (const std::size_t joint : positioned_) {
+            const double by = std::abs(to[Eigen::Index(joint)] - now_[Eigen::Index(joint)]);
+            if (by > 1e-9) {
+                const std::string& id = machine_.joints[joint].id;
+                report(Severity::error, "positions-only", id,
+                       fmt::format("{} moves by {:.4f} {} at feed, but it may only be positioned", id, rotary(joint) ? to_deg(by) : by,
+                                   rotary(joint) ? "deg" : "mm"),
+                       "position it in rapid, away from the work", by);
+            }
+        }
     }
     for (const Overtravel& over : inside_travel(machine_, to, 1e-6) ? std::vector<Overtravel>() : overtravels(machine_, to, 1e-6)) {
         report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over),

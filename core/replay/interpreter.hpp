@@ -118,6 +118,7 @@ private:
     std::array<State, group_count> state_;
     std::vector<std::pair<char, std::size_t>> joint_of_; ///< address -> joint
     std::array<TurnReading, max_joints> turns_{};        ///< by joint
+    std::vector<std::size_t> positioned_;                ///< joints that may not move in a cut
     std::uint32_t function_letters_ = 0;                 ///< letters that words with a function begin with
     CodeBlock read_;                                     ///< kept for its memory, as is
     std::unique_ptr<BlockWords> words_;

@@ -65,6 +65,9 @@ Result<Job> read_job(const json::Document& document)
     root.integer("number", job.number, 1, 99999999);
     project_path(root, "post", job.post);
     project_path(root, "setup", job.setup);
+    if (root.has("overlay")) {
+        project_path(root, "overlay", job.overlay);
+    }
     root.text("work_offset", job.work_offset, true);
     if (const Node* node = root.node("tolerance", Kind::object)) {
         Fields fields(*node, "the tolerance", problems);

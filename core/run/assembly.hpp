@@ -40,6 +40,7 @@ struct Job {
     long long number = 1; ///< program number
     std::string post;
     std::string setup;
+    std::string overlay;           ///< what the machine at hand has measured of its own; empty: the drawing's values
     std::string work_offset = "1"; ///< register
     Tolerance tolerance;
     std::vector<JobOperation> operations;

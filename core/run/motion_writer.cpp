@@ -43,6 +43,7 @@ MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, Findi
         const Joint& joint = assembly.machine.joints[i];
         constexpr double infinite = std::numeric_limits<double>::infinity();
         rotary_bits_ |= frame_.is_rotary()[i] ? 1U << chain_.size() : 0;
+        positioned_bits_ |= joint.moves_while_cutting ? 0 : 1U << chain_.size();
         chain_.push_back({i, 1 / joint.speed, joint.travel ? joint.travel->low - travel_slack : -infinite,
                           joint.travel ? joint.travel->high + travel_slack : infinite, frame_.quantity(i)});
     }
@@ -174,6 +175,21 @@ bool MotionWriter::differs(const Stand& target, bool rotary) const
                rotary ? "lean the tool less, turn the part, or retract before it so that the joint can unwind"
                       : "move the part or choose another tool length",
                over.beyond, neighbouring_records);
+    }
+}
+
+void MotionWriter::report_positioned(const Stand& target, const Way& way)
+{
+    for (std::uint32_t bits = way.moved & positioned_bits_; bits != 0; bits &= bits - 1) {
+        const std::size_t joint = chain_[std::size_t(std::countr_zero(bits))].joint;
+        const std::string& id = assembly_.machine.joints[joint].id;
+        const double by = std::abs(target.readings[Eigen::Index(joint)] - now()[Eigen::Index(joint)]);
+        const bool rotary = frame_.is_rotary()[joint];
+        report(Severity::error, "positions-only", id,
+               fmt::format("the cut moves {} by {:.4f} {}, but it may only be positioned", id, rotary ? to_deg(by) : by,
+                           rotary ? "deg" : "mm"),
+               "cut with it standing still, or say in the machine that it moves while cutting", rotary ? to_deg(by) : by,
+               neighbouring_records);
     }
 }
 
@@ -458,6 +474,9 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
     carried_seconds_ = carried_length_ = 0;
     if (!way.inside) {
         check_travel(target.readings);
+    }
+    if ((way.moved & positioned_bits_) != 0) {
+        report_positioned(target, way);
     }
     Statement statement(StatementKind::motion);
     const Slot value = block_feed(statement, target, way, seconds, length, feed);

@@ -153,6 +153,8 @@ private:
     [[nodiscard]] Turns shifted(const Turns& planned) const;
     void go_one_way(const Turns& planned);
     void check_one_way(const Turns& from, const Turns& to);
+    /// A cut moves joints that may only be positioned.
+    void report_positioned(const Stand& target, const Way& way);
     void feed_line(const Stand& target, double seconds, double length, const FeedSpec& feed);
     void feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
     /// Adds the feed's mode and gives its value, which goes behind the axes.
@@ -190,7 +192,8 @@ private:
     double carried_length_ = 0;
     std::size_t record_ = 0;
     Source source_;
-    std::uint32_t rotary_bits_ = 0; ///< of chain_
+    std::uint32_t rotary_bits_ = 0;     ///< of chain_
+    std::uint32_t positioned_bits_ = 0; ///< of those that may not move in a cut
     std::uint32_t cut_lines_ = UINT32_MAX;
     std::uint32_t length_register_ = 0;
     std::optional<FeedMode> mode_;

@@ -12,6 +12,8 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <cmath>
+
 using namespace wexilum::test;
 
 namespace {
@@ -50,6 +52,60 @@ QStringList keys(const QJsonObject& object) { return object.keys(); }
 class TestCli : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void calibrates_the_second_machine()
+    {
+        QTemporaryDir folder;
+        const QString table = project() + "/measured/brae-4r-second.csv";
+        const QString out = folder.filePath("second.json");
+        const QStringList command{
+            "calibrate", "--machine", project() + "/machines/brae-4r.json", "--measured", table, "--tool-length", "80", "--out", out,
+            "--name",    "second"};
+        const Outcome told = run(command);
+        QVERIFY2(told.code == 0, told.err.constData());
+        QVERIFY2(told.out.contains("Brae 4R by 24 positions"), told.out.constData());
+        QVERIFY(told.out.contains("written: " + out.toUtf8()));
+        // What the table was made with (demo/generators/measured_tips.py), within what a dial of 0.0012 mm can tell.
+        const QJsonObject found = run(command + QStringList{"--json"}).json();
+        const QJsonObject a = found["joints"].toObject()["A"].toObject();
+        QVERIFY(std::abs(a["zero_deg"].toDouble() - 0.024) < 0.002);
+        QVERIFY(std::abs(a["axis_off_mm"].toDouble() - std::hypot(0.038, 0.066)) < 0.002);
+        QVERIFY(found["rms_before_mm"].toDouble() > 0.05);
+        QVERIFY(found["rms_after_mm"].toDouble() < 0.0035);
+        QVERIFY(found["undetermined"].toArray().isEmpty());
+        QFile file(out);
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QJsonObject overlay = QJsonDocument::fromJson(file.readAll()).object();
+        QCOMPARE(overlay["machine"].toString(), QString("machines/brae-4r.json"));
+        QCOMPARE(overlay["name"].toString(), QString("second"));
+        const QJsonArray point = overlay["joints"].toObject()["A"].toObject()["point"].toArray();
+        QVERIFY(std::abs(point[1].toDouble() + 20.462) < 0.002 && std::abs(point[2].toDouble() + 259.934) < 0.002);
+        // A that turns the other way: told, and nothing written.
+        QFile rows(table);
+        QVERIFY(rows.open(QIODevice::ReadOnly));
+        QStringList turned;
+        for (const QString& line : QString::fromUtf8(rows.readAll()).split('\n')) {
+            QStringList cells = line.split(',');
+            if (cells.size() == 7 && cells[0] != "X") {
+                cells[3] = QString::number(-cells[3].toDouble());
+            }
+            turned.push_back(cells.join(','));
+        }
+        const QString other = write(folder, "turned.csv", turned.join('\n').toUtf8());
+        const QString not_written = folder.filePath("none.json");
+        const Outcome wrong = run({"calibrate", "--machine", project() + "/machines/brae-4r.json", "--measured", other, "--tool-length",
+                                   "80", "--out", not_written});
+        QCOMPARE(wrong.code, 1);
+        QVERIFY2(wrong.out.contains("A turns the other way than the machine says"), wrong.out.constData());
+        QVERIFY(!QFile::exists(not_written));
+        // A column that is missing.
+        const Outcome missing = run({"calibrate", "--machine", project() + "/machines/brae-4r.json", "--measured",
+                                     write(folder, "short.csv", "X,Y,Z,x,y,z\n1,2,3,4,5,6\n")});
+        QCOMPARE(missing.code, 2);
+        QVERIFY2(missing.err.contains("short.csv:1:1: the table has no column \"A\"; its header names X, Y, Z, A, x, y, z and, where it "
+                                      "varies, length"),
+                 missing.err.constData());
+    }
+
     void post_writes_the_code_and_says_so()
     {
         QTemporaryDir folder;
@@ -184,7 +240,7 @@ private Q_SLOTS:
         QCOMPARE(version.code, 0);
         QVERIFY(QRegularExpression("^wexilum-cli \\d+\\.\\d+\\.\\d+\\n$").match(version.out).hasMatch());
         QCOMPARE(run({"--help"}).code, 0);
-        for (const char* command : {"post", "replay", "check", "solve", "pose"}) {
+        for (const char* command : {"post", "replay", "check", "solve", "pose", "calibrate"}) {
             const Outcome help = run({command, "--help"});
             QCOMPARE(help.code, 0);
             QVERIFY(help.out.contains("Usage:"));

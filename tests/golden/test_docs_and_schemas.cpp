@@ -29,7 +29,7 @@ int validate(const QString& schema, const QString& file, QByteArray& said)
 const std::vector<std::pair<const char*, const char*>> formats{{"machine", "machines"}, {"controller", "controllers"},
                                                                {"dialect", "dialects"}, {"setup", "setups"},
                                                                {"job", "jobs"},         {"post", "posts"},
-                                                               {"project", "."}};
+                                                               {"project", "."},        {"overlay", "overlays"}};
 
 } // namespace
 

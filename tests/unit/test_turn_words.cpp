@@ -227,6 +227,52 @@ private Q_SLOTS:
         QVERIFY(report.compared > 1700);
     }
 
+    void a_joint_that_is_only_positioned()
+    {
+        const std::vector<Edit> edits{
+            {"machines/brae-4r.json", R"("rollover": true,)", R"("rollover": true, "moves_while_cutting": false,)"}};
+        // Marks are cut with A standing still.
+        const Assembly standing = demo_with_toolpath("setting-circle", marks({0, 90, 180}), edits).value();
+        const RunResult still = post(standing);
+        QVERIFY2(still.findings.list().empty(), qPrintable(shown(still.findings)));
+        const ReplayReport clean = replay_code(standing, still.files[0].text);
+        QVERIFY2(clean.findings.list().empty(), qPrintable(shown(clean.findings)));
+        // The groove turns it.
+        const Assembly winding = load_demo("setting-circle", edits).value();
+        const RunResult run = post(winding);
+        QCOMPARE(run.findings.list().size(), std::size_t(1));
+        const Finding& finding = run.findings.list()[0];
+        QCOMPARE(QString::fromStdString(finding.kind), QString("positions-only"));
+        QVERIFY2(finding.message.starts_with("the cut moves A by ") && finding.message.ends_with(" deg, but it may only be positioned"),
+                 finding.message.c_str());
+        QCOMPARE(QString::fromStdString(finding.source.file), QString("toolpaths/circle-groove.cl"));
+        const ReplayReport report = replay_code(winding, run.files[0].text);
+        QVERIFY2(has_finding(report.findings, "positions-only"), qPrintable(shown(report.findings)));
+    }
+
+    void a_direction_that_one_rotary_axis_misses()
+    {
+        // Leant by 3 deg along the axis: whatever A does, 3 deg are missing.
+        std::string cl = "PARTNO LEANT\nUNITS/MM\nMULTAX/ON\nLOADTL/11\nSPINDL/9000,RPM,CLW\nRAPID\n";
+        for (const double radius : {57.0, 54.7}) {
+            const double s = std::sin(to_rad(30)) * std::cos(to_rad(3));
+            const double c = std::cos(to_rad(30)) * std::cos(to_rad(3));
+            cl += QString("GOTO/ 2, %1, %2, $\n %3, %4, %5\n")
+                      .arg(radius * std::sin(to_rad(30)), 0, 'f', 9)
+                      .arg(radius * std::cos(to_rad(30)), 0, 'f', 9)
+                      .arg(std::sin(to_rad(3)), 0, 'f', 12)
+                      .arg(s, 0, 'f', 12)
+                      .arg(c, 0, 'f', 12)
+                      .toStdString();
+            cl += "FEDRAT/300,MMPM\n";
+        }
+        const RunResult run = post(demo_with_toolpath("setting-circle", cl + "FINI\n").value());
+        QVERIFY(has_finding(run.findings, "unreachable"));
+        const Finding& finding = run.findings.list()[0];
+        QCOMPARE(QString::fromStdString(finding.message), QString("no rotary posture brings the tool axis there: 3.000 deg are missing"));
+        QVERIFY2(finding.cure.starts_with("the nearest axis that can be had is 0.000000, 0.500000, 0.866025;"), finding.cure.c_str());
+    }
+
     void half_a_turn_in_a_foreign_program_is_found()
     {
         const Assembly assembly = demo_with_toolpath("setting-circle", marks({0, 180})).value();

@@ -1,0 +1,42 @@
+// From readings and measured tip positions to what a machine has of its own: zeros, directions and points of its rotary joints, the
+// place of its gauge point. Least squares by Gauss and Newton with a singular value decomposition: what the measurements don't
+// determine stays as the drawing has it. Source: C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974, chapters 18 and 25.
+#pragma once
+
+#include "core/machine/machine.hpp"
+
+#include <span>
+#include <string>
+#include <vector>
+
+namespace wexilum {
+
+/// One position taken at the machine.
+struct Measurement {
+    Readings readings;       ///< of every joint
+    double tool_length = 0;  ///< mm
+    Vec3 tip = Vec3::Zero(); ///< in the frame of the work mount
+    Place place;
+};
+
+struct Calibration {
+    Machine machine;       ///< with what was found; its witnesses are the drawing's
+    double rms_before = 0; ///< mm, of the distances between measured and computed tips
+    double rms_after = 0;
+    double worst_after = 0;
+    std::size_t worst = 0; ///< the measurement it belongs to
+    /// Rotary joints that turn the other way than the machine says, by the measurements: nothing has been fitted then.
+    std::vector<std::string> wrong_senses;
+    /// What the measurements say nothing about, in words ("the axis of C along Y"): as the drawing has it.
+    std::vector<std::string> undetermined;
+};
+
+/// Fits the rotary joints of the chain and the gauge point. An Error where there are fewer measurements than it takes to fit anything
+/// (three), or the machine has no chain.
+Result<Calibration> calibrate(const Machine& machine, std::span<const Measurement> measured);
+
+/// The text of an "overlay/1" file with what a calibration found. `machine_path` and `name` are written as they are.
+[[nodiscard]] std::string overlay_text(const Machine& drawing, const Calibration& found, const std::string& machine_path,
+                                       const std::string& name);
+
+} // namespace wexilum

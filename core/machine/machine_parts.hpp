@@ -1,0 +1,22 @@
+// Parts that the readers of machines and of overlays share. Private to core/machine.
+#pragma once
+
+#include "core/base/file_units.hpp"
+#include "core/machine/machine.hpp"
+
+namespace wexilum {
+
+/// Reads a unit vector; false, with a problem where it is not one, where nothing was read.
+bool read_direction(json::Fields& fields, const char* key, Vec3& out, bool required);
+
+/// Reads a number in a file's unit into the core's.
+void read_scaled(json::Fields& fields, const char* key, double& out, double factor, json::Range range, bool required = false);
+
+/// Reads a witness of a machine whose joints are known.
+Witness read_witness(const json::Node& node, const json::Document& document, const FileUnits& units, const Machine& machine,
+                     json::Problems& problems);
+
+/// Adds a problem for the first witness that the machine misses; `list` holds their nodes. Precondition: the machine has its chain.
+void check_witnesses(const Machine& machine, const std::vector<Witness>& witnesses, const json::Node& list, json::Problems& problems);
+
+} // namespace wexilum
