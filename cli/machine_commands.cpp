@@ -382,7 +382,8 @@ int calibrate_command(const CalibrateOptions& options)
                    found->rms_after);
         return exit_findings;
     }
-    for (const auto& [id, values] : found_json(drawing, *found).items()) {
+    const ordered_json joints = found_json(drawing, *found);
+    for (const auto& [id, values] : joints.items()) {
         fmt::print("  {:<8} zero {:+.4f} deg, axis off by {:.4f} mm, leant by {:.4f} deg\n", id, values["zero_deg"].get<double>(),
                    values["axis_off_mm"].get<double>(), values["axis_leant_deg"].get<double>());
     }

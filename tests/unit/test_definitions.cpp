@@ -112,8 +112,9 @@ private Q_SLOTS:
         QVERIFY(!loaded.ok());
         QVERIFY(QString::fromStdString(loaded.error().cure)
                     .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-rule-without-end, "
-                                "fails-tilt-beyond-travel, fails-tool-without-length, "
-                                "fails-unreachable-direction, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch"));
+                                "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, "
+                                "fails-unreachable-direction, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch, "
+                                "setting-circle, setting-circle-second"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

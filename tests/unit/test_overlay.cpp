@@ -108,13 +108,13 @@ private Q_SLOTS:
             "the zero of A is turned by 3.000 deg against the drawing's; at most 2 deg are taken for measured");
         row(R"(, "joints": {"Z": {"at": -11.5}})", "the zero of Z is 11.500 mm from the drawing's; at most 10 mm are taken for measured");
         row(R"(, "joints": {"B": {"at": 1}})", "the machine has no joint \"B\"");
-        row(R"(, "joints": {"A": {"speed": 1}})", "unknown key \"speed\" in the joint A");
+        row(R"(, "joints": {"A": {"speed": 1}})", "the joint A has no key \"speed\"");
         row(R"(, "joints": {"X": {"travel": [10, 800]}})", "the travel of X does not hold its home");
         row(R"(, "joints": {"A": {"direction": [1, 0.1, 0]}})", "\"direction\" has length 1.0049876, not 1");
         row(R"(, "mounts": {"table": {"point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]}})", "the machine has no mount \"table\"");
         row(R"(, "mounts": {"spindle": {"point": [0, 0, 0], "z": [0, 0, -1], "x": [1, 0, 0]}})",
             "the mount spindle is turned by 180.000 deg against the drawing's; at most 2 deg are taken for measured");
-        row(R"(, "colour": 1)", "unknown key \"colour\" in the overlay");
+        row(R"(, "colour": 1)", "the overlay has no key \"colour\"");
         row(R"(, "witnesses": [{"name": "w", "readings": {"X": 100, "Y": -20.5, "Z": -60, "A": 90}, "tool_length": 80,
                 "tip": [60, 120.1, 0], "axis": [0, 1, 0]}])",
             "the witness \"w\" is missed: the tip comes to 60.0000, 120.0000, 0.0000 mm, 0.1000 mm off, the tool axis 0.0000 deg off");
