@@ -138,10 +138,17 @@ Result<Machine> with_overlay(const Machine& machine, const std::string& machine_
     return OverlayReader(machine, document).read(machine_path);
 }
 
-std::string machine_of_overlay(const json::Document& document)
+Result<std::string> machine_of_overlay(const json::Document& document)
 {
     const Node* node = document.root().find("machine");
-    return node != nullptr ? node->text : std::string();
+    const bool usable = node != nullptr && node->kind == Kind::string && !node->text.empty() && node->text[0] != '/' &&
+                        node->text.find("..") == std::string::npos;
+    if (!usable) {
+        return Error{ErrorKind::value, "the overlay does not say which machine it belongs to",
+                     document.place_of(node != nullptr ? node->begin : document.root().begin),
+                     "add \"machine\": the machine's file, from the project's folder"};
+    }
+    return node->text;
 }
 
 } // namespace wexilum

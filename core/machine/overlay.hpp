@@ -13,7 +13,7 @@ inline constexpr double overlay_most_turn = 0.03491; // rad, 2 degrees
 /// the overlay's are checked. `machine_path` is what the overlay has to name as its machine. Nothing where a value is out of reach.
 Result<Machine> with_overlay(const Machine& machine, const std::string& machine_path, const json::Document& document);
 
-/// The machine that an "overlay/1" document names, from the project's folder; empty where it names none.
-[[nodiscard]] std::string machine_of_overlay(const json::Document& document);
+/// The machine that an "overlay/1" document names, from the project's folder.
+[[nodiscard]] Result<std::string> machine_of_overlay(const json::Document& document);
 
 } // namespace wexilum

@@ -101,12 +101,18 @@ std::string project_of(const std::string& path)
 /// An overlay with the machine that it names.
 Result<CheckedFile> check_overlay(const FileSystem& files, const std::string& path, const json::Document& document)
 {
-    const std::string named = machine_of_overlay(document);
-    Machine machine;
-    if (Status status = load(files, project_of(path), named, read_machine, machine); !status) {
-        return status.error();
+    const auto named = machine_of_overlay(document);
+    if (!named) {
+        return named.error();
     }
-    const auto laid = with_overlay(machine, named, document);
+    Machine machine;
+    if (const Status status = load(files, project_of(path), *named, read_machine, machine); !status) {
+        Error error = status.error();
+        error.message = fmt::format("{}: {}", error.place.text(), error.message);
+        error.place = document.place_of(document.root().find("machine")->begin);
+        return error;
+    }
+    const auto laid = with_overlay(machine, *named, document);
     if (!laid) {
         return laid.error();
     }

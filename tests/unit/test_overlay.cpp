@@ -140,6 +140,28 @@ private Q_SLOTS:
         QCOMPARE(QString::fromStdString(loaded.error().place.file), QString("overlays/brae-4r-second.json"));
     }
 
+    void without_its_machine()
+    {
+        OverlayFiles files;
+        const std::string path = demo_folder() + "/overlays/brae-4r-second.json";
+        const std::string text = read_file(path);
+        const auto refused = [&](const char* by) {
+            std::string other = text;
+            const std::string machine = "\"machines/brae-4r.json\"";
+            other.replace(other.find(machine), machine.size(), by);
+            const auto document = json::Document::parse(other, "o.json");
+            const auto named = machine_of_overlay(*document);
+            return named ? QString() : QString::fromStdString(named.error().text());
+        };
+        const QString wanted =
+            "o.json:5:14: the overlay does not say which machine it belongs to; add \"machine\": the machine's file, from "
+            "the project's folder";
+        for (const char* by : {"3", "null", "\"\"", "\"/etc/passwd\"", "\"../machines/brae-4r.json\""}) {
+            QCOMPARE(refused(by), wanted);
+        }
+        QVERIFY(refused("\"machines/other.json\"").isEmpty());
+    }
+
     void checked_by_itself()
     {
         OverlayFiles files;
