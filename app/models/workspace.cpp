@@ -103,6 +103,7 @@ Status Workspace::open_project(const QString& folder)
     folder_ = clean;
     project_name_ = QString::fromStdString(project->name);
     documents_.set_folder(clean);
+    kept_ = std::make_shared<KeptTexts>();
     results_.reset();
     loaded_.reset();
     error_.reset();

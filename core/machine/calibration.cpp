@@ -1,5 +1,6 @@
 #include "core/machine/calibration.hpp"
 
+#include "core/base/json_patch.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
 
@@ -212,13 +213,6 @@ Result<Calibration> calibrate(const Machine& drawing, std::span<const Measuremen
 
 std::string overlay_text(const Machine& drawing, const Calibration& found, const std::string& machine_path, const std::string& name)
 {
-    const auto quoted = [](const std::string& text) {
-        std::string out = "\"";
-        for (const char c : text) {
-            out += c == '"' || c == '\\' ? std::string{'\\', c} : static_cast<unsigned char>(c) < 0x20 ? " " : std::string{c};
-        }
-        return out + '"';
-    };
     const auto vector = [](const Vec3& v, int decimals) {
         const Vec3 clean = v + Vec3::Zero(); // no minus before a zero
         return fmt::format("[{:.{}f}, {:.{}f}, {:.{}f}]", clean.x(), decimals, clean.y(), decimals, clean.z(), decimals);
@@ -230,7 +224,7 @@ std::string overlay_text(const Machine& drawing, const Calibration& found, const
         if (joint.kind == JointKind::rotary &&
             (joint.direction != before.direction || joint.point != before.point || joint.at != before.at)) {
             const Vec3 direction = joint.tool_relative ? Vec3(-joint.direction) : joint.direction;
-            joints.push_back(fmt::format(R"(    {}: {{"direction": {}, "point": {}, "at": {:.6f}}})", quoted(joint.id),
+            joints.push_back(fmt::format(R"(    {}: {{"direction": {}, "point": {}, "at": {:.6f}}})", json::quoted(joint.id),
                                          vector(direction, 9), vector(joint.point, 6), to_deg(joint.at)));
         }
     }
@@ -238,14 +232,14 @@ std::string overlay_text(const Machine& drawing, const Calibration& found, const
     for (std::size_t i = 0; i < drawing.mounts.size(); ++i) {
         const Frame& frame = found.machine.mounts[i].frame;
         if (frame.translation() != drawing.mounts[i].frame.translation()) {
-            mounts +=
-                fmt::format(",\n  \"mounts\": {{\n    {}: {{\"point\": {}, \"z\": {}, \"x\": {}}}\n  }}", quoted(drawing.mounts[i].id),
-                            vector(frame.translation(), 6), vector(frame.linear().col(2), 9), vector(frame.linear().col(0), 9));
+            mounts += fmt::format(",\n  \"mounts\": {{\n    {}: {{\"point\": {}, \"z\": {}, \"x\": {}}}\n  }}",
+                                  json::quoted(drawing.mounts[i].id), vector(frame.translation(), 6), vector(frame.linear().col(2), 9),
+                                  vector(frame.linear().col(0), 9));
         }
     }
     return fmt::format("{{\n  \"format\": \"overlay/1\",\n  \"units\": {{\"length\": \"mm\", \"angle\": \"deg\"}},\n  \"name\": {},\n"
                        "  \"machine\": {},\n  \"joints\": {{\n{}\n  }}{}\n}}\n",
-                       quoted(name), quoted(machine_path), fmt::join(joints, ",\n"), mounts);
+                       json::quoted(name), json::quoted(machine_path), fmt::join(joints, ",\n"), mounts);
 }
 
 } // namespace wexilum
