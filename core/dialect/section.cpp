@@ -212,14 +212,15 @@ const std::vector<Name>& state_names()
 
 const std::vector<std::string>& section_actions()
 {
-    static const std::vector<std::string> names{"retract", "rotary-home", "spindle-off", "coolant-off", "work-offset"};
+    static const std::vector<std::string> names{"retract", "rotary-home", "spindle-off", "coolant-off", "work-offset", "message"};
     return names;
 }
 
 const std::vector<std::string>& section_names()
 {
-    static const std::vector<std::string> names{"program-head", "safe-start",    "operation", "tool-change",
-                                                "stop",         "optional-stop", "wind-down", "program-end"};
+    static const std::vector<std::string> names{"program-head",   "safe-start",     "operation",   "remove-attachment",
+                                                "fit-attachment", "set-attachment", "tool-change", "stop",
+                                                "optional-stop",  "wind-down",      "program-end"};
     return names;
 }
 

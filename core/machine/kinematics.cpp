@@ -19,6 +19,39 @@ Frame joint_motion(const Joint& joint, double reading)
     return motion;
 }
 
+namespace {
+
+/// The joints that carry a mount, the outermost first.
+std::vector<int> carriers(const Machine& machine, const Mount& mount)
+{
+    std::vector<int> out;
+    for (int j = mount.parent; j >= 0; j = machine.joints[std::size_t(j)].parent) {
+        out.push_back(j);
+    }
+    return out;
+}
+
+/// Brings held joints of a chain to their readings: what they carry is given anew, as they have brought it.
+void hold(std::vector<Joint>& joints, const std::vector<int>& outermost_first, const std::vector<HeldJoint>& held, Frame& end)
+{
+    for (std::size_t i = outermost_first.size(); i-- > 0;) {
+        const auto at = static_cast<std::uint32_t>(outermost_first[i]);
+        const auto found = std::find_if(held.begin(), held.end(), [&](const HeldJoint& h) { return h.joint.value == at; });
+        if (found == held.end()) {
+            continue;
+        }
+        const Frame motion = joint_motion(joints[at], found->reading);
+        for (std::size_t k = 0; k < i; ++k) {
+            Joint& carried = joints[std::size_t(outermost_first[k])];
+            carried.direction = motion.linear() * carried.direction;
+            carried.point = motion * carried.point;
+        }
+        end = motion * end;
+    }
+}
+
+} // namespace
+
 Result<Kinematics> Kinematics::make(const Machine& machine)
 {
     const Mount* tool = machine.first_mount(MountKind::tool);
@@ -29,24 +62,35 @@ Result<Kinematics> Kinematics::make(const Machine& machine)
                      {},
                      "add a mount of that kind under \"mounts\""};
     }
+    return make(machine, machine.at_rest());
+}
+
+Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& posture)
+{
+    const Mount& tool = machine.mounts[posture.mount];
+    const Mount* work = machine.first_mount(MountKind::work);
+    if (work == nullptr) {
+        return Error{ErrorKind::value, "the machine has no work mount", {}, "add a mount of that kind under \"mounts\""};
+    }
     Kinematics out;
     out.joints_ = machine.joints;
-    out.tool_ = tool->frame;
+    out.tool_ = tool.frame;
     out.work_ = work->frame;
-    out.work_inverse_ = work->frame.inverse();
-    std::vector<int> to_work;
-    for (int j = work->parent; j >= 0; j = machine.joints[std::size_t(j)].parent) {
-        to_work.push_back(j);
-    }
-    std::vector<int> to_tool;
-    for (int j = tool->parent; j >= 0; j = machine.joints[std::size_t(j)].parent) {
-        to_tool.push_back(j);
-    }
+    std::vector<int> to_work = carriers(machine, *work);
+    std::vector<int> to_tool = carriers(machine, tool);
     // Joints that carry both leave the pose between them alone.
     while (!to_work.empty() && !to_tool.empty() && to_work.back() == to_tool.back()) {
         to_work.pop_back();
         to_tool.pop_back();
     }
+    hold(out.joints_, to_work, posture.held, out.work_);
+    hold(out.joints_, to_tool, posture.held, out.tool_);
+    out.work_inverse_ = out.work_.inverse();
+    const auto held = [&](int joint) {
+        return std::any_of(posture.held.begin(), posture.held.end(), [&](const HeldJoint& h) { return int(h.joint.value) == joint; });
+    };
+    std::erase_if(to_work, held);
+    std::erase_if(to_tool, held);
     for (const int j : to_work) {
         out.links_.push_back({JointIndex(std::uint32_t(j)), -1});
     }
@@ -55,7 +99,7 @@ Result<Kinematics> Kinematics::make(const Machine& machine)
         out.links_.push_back({JointIndex(std::uint32_t(j)), 1});
     }
     for (const Link& link : out.links_) {
-        const Joint& joint = machine.joints[link.joint.value];
+        const Joint& joint = out.joints_[link.joint.value];
         out.stages_.push_back(
             {joint.kind == JointKind::rotary, Eigen::Index(link.joint.value), joint.at, joint.direction * link.sign, joint.point});
     }

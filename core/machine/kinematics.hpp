@@ -18,6 +18,9 @@ class Kinematics {
 public:
     /// Uses the machine's first tool and work mount. An error of kind value if one is missing.
     static Result<Kinematics> make(const Machine& machine);
+    /// With the posture's mount; its held joints stand still where it says, whatever the readings say.
+    /// Precondition: the mount is a tool mount of the machine.
+    static Result<Kinematics> make(const Machine& machine, const Posture& posture);
 
     /// The tool pose in the frame of the work mount; `tool_length` in mm from the gauge point to the tip.
     /// Precondition: readings.size() == joint count.
@@ -35,6 +38,7 @@ public:
         double sign = 1; ///< -1 where the joint carries the work
     };
     [[nodiscard]] const std::vector<Link>& links() const { return links_; }
+    /// In the machine's order; what a held joint carries stands here as that joint has brought it.
     [[nodiscard]] const std::vector<Joint>& joints() const { return joints_; }
     [[nodiscard]] const Frame& tool_frame() const { return tool_; }
     [[nodiscard]] const Frame& work_frame() const { return work_; }

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace wexilum {
 
@@ -22,6 +23,41 @@ const Mount* Machine::first_mount(MountKind kind) const
     const auto found = std::find_if(mounts.begin(), mounts.end(), [&](const Mount& m) { return m.kind == kind; });
     return found == mounts.end() ? nullptr : &*found;
 }
+
+std::optional<std::uint32_t> Machine::find_tool_mount(const std::string& id) const
+{
+    for (std::size_t i = 0; i < mounts.size(); ++i) {
+        if (mounts[i].kind == MountKind::tool && mounts[i].id == id) {
+            return static_cast<std::uint32_t>(i);
+        }
+    }
+    return std::nullopt;
+}
+
+Posture Machine::at_rest() const
+{
+    Posture out;
+    const Mount* tool = first_mount(MountKind::tool);
+    out.mount = tool != nullptr ? static_cast<std::uint32_t>(tool - mounts.data()) : 0;
+    for (std::size_t i = 0; i < joints.size(); ++i) {
+        if (joints[i].by_hand) {
+            out.held.push_back({JointIndex(static_cast<std::uint32_t>(i)), joints[i].home});
+        }
+    }
+    return out;
+}
+
+double Scale::shown(double reading) const
+{
+    constexpr double rounding = 1e-9;
+    double out = reading - whole_turn * std::floor((reading - low + rounding) / whole_turn);
+    if (low < 0 && out < low + rounding && high - low > whole_turn - rounding) {
+        out += whole_turn; // half a turn either way is read without a sign
+    }
+    return std::abs(out) < rounding ? 0 : out;
+}
+
+double Scale::nearest(double reading) const { return shown(step > 0 ? std::round(reading / step) * step : reading); }
 
 Readings Machine::home() const
 {

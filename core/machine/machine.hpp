@@ -5,8 +5,10 @@
 #include "core/base/ids.hpp"
 #include "core/base/json_document.hpp"
 #include "core/base/result.hpp"
+#include "core/base/units.hpp"
 #include "core/geometry/pose.hpp"
 #include "core/machine/body.hpp"
+#include "core/toolpath/posture.hpp"
 
 #include <optional>
 #include <string>
@@ -23,6 +25,20 @@ enum class JointKind { linear, rotary };
 struct Travel {
     double low = 0;
     double high = 0;
+};
+
+/// The scale that a person sets a joint by.
+struct Scale {
+    double low = 0; ///< rad
+    double high = whole_turn;
+    double step = 0;                ///< rad from mark to mark; 0: it can be set anywhere
+    bool clockwise = false;         ///< its readings rise clockwise, seen from `seen_from`
+    Vec3 seen_from = Vec3::UnitZ(); ///< towards who reads it, base frame, reference posture
+
+    /// The same place as the scale has it: within its readings where a whole turn can bring it there.
+    [[nodiscard]] double shown(double reading) const;
+    /// The nearest mark, as the scale has it.
+    [[nodiscard]] double nearest(double reading) const;
 };
 
 struct Joint {
@@ -45,21 +61,39 @@ struct Joint {
     double brake_release = 0;       ///< s
     double brake_lock = 0;          ///< s
     bool moves_while_cutting = true;
+    bool by_hand = false; ///< set by a person at a stop; the control does not know it. Its direction rises as its scale does
+    Scale scale;          ///< where set by hand
 };
 
 enum class MountKind { tool, work };
 
+/// What stands between the spindle and the tool of a mount.
+struct Gearing {
+    double ratio = 1;      ///< turns of the tool for one of the spindle
+    bool reversed = false; ///< the tool turns against the spindle
+    double most_speed = 0; ///< rpm of the tool; 0: not limited
+    friend bool operator==(const Gearing&, const Gearing&) = default;
+};
+
 struct Mount {
     std::string id;
+    std::string name; ///< as a person calls it
     MountKind kind = MountKind::tool;
     int parent = -1;
+    bool attachment = false; ///< it is fitted to the machine's first tool mount
+    bool measured = true;    ///< false: an attachment whose gauge length nobody has stated
+    Gearing gearing;
+    std::string fit_message;         ///< what a person is told to have it fitted; "{name}" is its name
+    std::string remove_message;      ///< to have it taken off
+    std::string set_message;         ///< to have a joint of it set: "{name}", "{joint}", "{reading}", "{sense}", "{amount}"
     Frame frame = Frame::Identity(); ///< in the base frame, reference posture. Tool: origin at the gauge point, z from tip to holder
 };
 
 /// A typed-in pair of readings and tool pose that anchors signs and zeros.
 struct Witness {
     std::string name;
-    std::string origin; ///< who read it where
+    std::string origin;      ///< who read it where
+    std::uint32_t mount = 0; ///< the tool mount it was read with
     Readings readings;
     double tool_length = 0;
     Pose pose; ///< in the frame of the work mount
@@ -79,6 +113,10 @@ struct Machine {
     [[nodiscard]] std::optional<JointIndex> find_joint(const std::string& id) const;
     /// The first mount of a kind; nullptr where there is none.
     [[nodiscard]] const Mount* first_mount(MountKind kind) const;
+    /// The place of a tool mount by its name.
+    [[nodiscard]] std::optional<std::uint32_t> find_tool_mount(const std::string& id) const;
+    /// The machine as it stands at rest: its first tool mount, joints that are set by hand at their home.
+    [[nodiscard]] Posture at_rest() const;
     [[nodiscard]] Readings home() const;
 };
 

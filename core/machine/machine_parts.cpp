@@ -53,6 +53,16 @@ Witness read_witness(const Node& node, const json::Document& document, const Fil
     fields.text("name", witness.name, true);
     fields.text("origin", witness.origin);
     witness.readings = machine.home();
+    witness.mount = machine.at_rest().mount;
+    std::string mount;
+    if (fields.text("mount", mount)) {
+        const auto found = machine.find_tool_mount(mount);
+        if (!found) {
+            problems.add(*node.find("mount"), fmt::format("the machine has no tool mount and no attachment \"{}\"", mount),
+                         "name the one that the witness was read with");
+        }
+        witness.mount = found.value_or(witness.mount);
+    }
     std::set<std::string> given;
     fields.each_member(
         "readings",
@@ -69,7 +79,7 @@ Witness read_witness(const Node& node, const json::Document& document, const Fil
         },
         true);
     for (const Joint& joint : machine.joints) {
-        if (!given.contains(joint.id)) {
+        if (!given.contains(joint.id) && !joint.by_hand) {
             problems.add(node, fmt::format("the witness does not read the joint \"{}\"", joint.id), "give every joint's reading");
         }
     }
@@ -85,9 +95,9 @@ Witness read_witness(const Node& node, const json::Document& document, const Fil
 
 void check_witnesses(const Machine& machine, const std::vector<Witness>& witnesses, const Node& list, json::Problems& problems)
 {
-    const Kinematics kinematics = std::move(Kinematics::make(machine)).value();
     for (std::size_t i = 0; i < witnesses.size(); ++i) {
         const Witness& witness = witnesses[i];
+        const Kinematics kinematics = std::move(Kinematics::make(machine, {witness.mount, {}})).value();
         const Pose pose = kinematics.pose(witness.readings, witness.tool_length);
         const double tip = (pose.tip - witness.pose.tip).norm();
         const double axis = angle_between(pose.axis, witness.pose.axis);

@@ -1,10 +1,13 @@
 // Reads the "machine/1" format; described in docs/formats/machine.md and docs/schema/machine.schema.json.
 #include "core/base/file_units.hpp"
+#include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/machine/machine.hpp"
 #include "core/machine/machine_parts.hpp"
 
 #include <fmt/format.h>
+
+#include <algorithm>
 
 namespace wexilum {
 namespace {
@@ -29,6 +32,7 @@ public:
             "joints", [&](const Node& n) { read_joint(n); }, true);
         root.each_item(
             "mounts", [&](const Node& n) { read_mount(n); }, true);
+        root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
         root.each_item("bodies", [&](const Node& n) { read_body(n); });
         read_retract(root);
         root.each_item(
@@ -68,7 +72,13 @@ private:
         return true;
     }
 
-    void read_joint(const Node& node)
+    /// An attachment's joints are given in the frame of the mount that it is fitted to, and carry each other in their order.
+    struct FittedTo {
+        Frame frame;
+        int parent;
+    };
+
+    void read_joint(const Node& node, const FittedTo* fitted = nullptr)
     {
         Fields fields(node, "the joint", problems_);
         Joint joint;
@@ -82,11 +92,20 @@ private:
         }
         fields.choice<JointKind>("kind", joint.kind, {{"linear", JointKind::linear}, {"rotary", JointKind::rotary}}, true);
         const double unit = units_.of(joint.kind == JointKind::linear);
-        parent(fields, joint.parent);
+        if (fitted != nullptr) {
+            joint.parent = fitted->parent;
+        } else {
+            parent(fields, joint.parent);
+        }
         read_direction(fields, "direction", joint.direction, true);
         std::vector<double> v;
         if (fields.numbers("point", v, 3, json::any_length, joint.kind == JointKind::rotary)) {
             joint.point = Vec3(v[0], v[1], v[2]) * units_.length;
+        }
+        if (fitted != nullptr) {
+            joint.direction = fitted->frame.linear() * joint.direction;
+            joint.point = fitted->frame * joint.point;
+            read_scale(fields, joint, *fitted);
         }
         std::size_t relative = 0;
         fields.choice("reading", relative, {"body", "tool-relative"});
@@ -101,7 +120,7 @@ private:
             if (v[0] >= v[1]) {
                 problems_.add(*node.find("travel"), "the travel's low end is not below its high end", "write [low, high]");
             }
-        } else if (joint.kind == JointKind::linear && !fields.has("travel")) {
+        } else if (joint.kind == JointKind::linear && !fields.has("travel") && !joint.by_hand) {
             problems_.add(node, fmt::format("the linear joint \"{}\" has no travel", joint.id), "add \"travel\": [low, high]");
         }
         read_scaled(fields, "home", joint.home, unit, json::any_length);
@@ -109,7 +128,11 @@ private:
             problems_.add(fields.has("home") ? *node.find("home") : node,
                           fmt::format("the home of \"{}\" lies outside its travel", joint.id), "give a home inside the travel");
         }
-        read_scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
+        if (joint.by_hand) {
+            joint.speed = unit; // a person takes what time it takes; nothing is computed from it
+        } else {
+            read_scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
+        }
         read_scaled(fields, "acceleration", joint.acceleration, unit, json::positive);
         read_scaled(fields, "jerk", joint.jerk, unit, json::positive);
         read_scaled(fields, "counts_per_unit", joint.counts_per_unit, 1 / unit, json::positive);
@@ -136,6 +159,150 @@ private:
         mount.frame = read_frame(fields, units_, fmt::format("the mount \"{}\"", mount.id), true);
         fields.finish();
         machine_.mounts.push_back(std::move(mount));
+    }
+
+    void read_scale(Fields& fields, Joint& joint, const FittedTo& fitted)
+    {
+        const Node* node = fields.node("scale", Kind::object);
+        if (node == nullptr) {
+            return;
+        }
+        joint.by_hand = true;
+        joint.moves_while_cutting = false;
+        if (joint.kind != JointKind::rotary) {
+            problems_.add(*node, fmt::format("the joint \"{}\" is linear; only a rotary one has a scale", joint.id),
+                          "take the scale away, or make the joint rotary");
+        }
+        Fields scale(*node, fmt::format("the scale of \"{}\"", joint.id), problems_);
+        std::vector<double> reads;
+        if (scale.numbers("reads", reads, 2, {-360, 360}, true)) {
+            joint.scale.low = reads[0] * units_.angle;
+            joint.scale.high = reads[1] * units_.angle;
+            const double width = joint.scale.high - joint.scale.low;
+            if (width <= 0 || width > whole_turn + 1e-9 || reads[0] > 0 || reads[1] < 0) {
+                problems_.add(*node->find("reads"), "the scale's readings are no range of up to one turn round 0",
+                              "write [0, 360] or [-180, 180]");
+            } else if (width < whole_turn - 1e-9) {
+                joint.travel = Travel{joint.scale.low, joint.scale.high};
+            }
+        }
+        read_scaled(scale, "step", joint.scale.step, units_.angle, {0, 180});
+        std::size_t sense = 0;
+        scale.choice("rises", sense, {"clockwise", "counter-clockwise"}, true);
+        joint.scale.clockwise = sense == 0;
+        if (read_direction(scale, "seen_from", joint.scale.seen_from, true)) {
+            joint.scale.seen_from = fitted.frame.linear() * joint.scale.seen_from;
+            // Counter-clockwise is right-handed about the direction towards who looks.
+            const double along = joint.direction.dot(joint.scale.seen_from) * (joint.scale.clockwise ? -1 : 1);
+            if (along < 1 - 1e-6) {
+                problems_.add(*node,
+                              along < -1 + 1e-6 ? fmt::format("the scale of \"{}\" is of the wrong hand: its readings would fall {}",
+                                                              joint.id, joint.scale.clockwise ? "clockwise" : "counter-clockwise")
+                                                : fmt::format("the scale of \"{}\" is not seen along its axis", joint.id),
+                              "the direction is how the body turns as the reading rises, right-handed: turn it round, or the scale");
+            }
+        }
+        scale.finish();
+    }
+
+    void read_gearing(Fields& fields, Gearing& out)
+    {
+        const Node* node = fields.node("gearing", Kind::object);
+        if (node == nullptr) {
+            return;
+        }
+        Fields gearing(*node, "the gearing", problems_);
+        gearing.number("ratio", out.ratio, {1e-3, 1e3}, true);
+        gearing.flag("reversed", out.reversed);
+        gearing.number("most_speed", out.most_speed, json::positive);
+        gearing.finish();
+    }
+
+    void read_attachment(const Node& node)
+    {
+        Fields fields(node, "the attachment", problems_);
+        Mount mount;
+        mount.attachment = true;
+        fields.text("id", mount.id, true);
+        mount.name = mount.id;
+        fields.text("name", mount.name);
+        for (const Mount& other : machine_.mounts) {
+            if (other.id == mount.id) {
+                problems_.add(node, fmt::format("the mount \"{}\" stands twice", mount.id),
+                              "give each mount and attachment a name of its own");
+            }
+        }
+        const Mount* to = machine_.first_mount(MountKind::tool);
+        if (to == nullptr) {
+            problems_.add(node, "the machine has no tool mount that the attachment could be fitted to",
+                          "add a tool mount under \"mounts\"");
+            return;
+        }
+        FittedTo fitted{to->frame, to->parent};
+        fields.each_item("joints", [&](const Node& n) {
+            const std::size_t before = machine_.joints.size();
+            read_joint(n, &fitted);
+            fitted.parent = machine_.joints.size() > before ? int(before) : fitted.parent;
+        });
+        mount.parent = fitted.parent;
+        if (const Node* tool = fields.node("tool", Kind::object, true)) {
+            read_fitted_tool(*tool, fitted.frame, mount);
+        }
+        read_gearing(fields, mount.gearing);
+        if (const Node* messages = fields.node("messages", Kind::object, true)) {
+            Fields inner(*messages, "the messages", problems_);
+            inner.text("fit", mount.fit_message, true);
+            inner.text("remove", mount.remove_message, true);
+            inner.text("set", mount.set_message);
+            inner.finish();
+            const Node* set = messages->find("set");
+            if (set != nullptr &&
+                (mount.set_message.find("{joint}") == std::string::npos || mount.set_message.find("{reading}") == std::string::npos)) {
+                problems_.add(*set, "the message does not say which joint is to be set, and to what",
+                              "write {joint} and {reading} into it");
+            }
+        }
+        Vec3 points;
+        const bool zero = read_direction(fields, "zero", points, false);
+        fields.finish();
+        machine_.mounts.push_back(mount);
+        if (zero && !problems_.any()) {
+            check_zero(*node.find("zero"), fitted.frame.linear() * points);
+        }
+        attachment_nodes_.push_back(&node);
+    }
+
+    void read_fitted_tool(const Node& node, const Frame& fitted, Mount& mount)
+    {
+        Fields fields(node, "the attachment's tool", problems_);
+        std::vector<double> at;
+        fields.numbers("at", at, 3, json::any_length, true);
+        Vec3 axis;
+        const bool turned = read_direction(fields, "axis", axis, true);
+        double gauge = 0;
+        mount.measured = fields.number("gauge_length", gauge, json::any_length);
+        fields.finish();
+        if (at.size() == 3 && turned) {
+            const Vec3 face = Vec3(at[0], at[1], at[2]) * units_.length - axis * (gauge * units_.length);
+            mount.frame = fitted * frame_from(face, any_across(axis), axis);
+        }
+    }
+
+    /// Where the tool points with every scale of the last attachment at 0.
+    void check_zero(const Node& node, const Vec3& points)
+    {
+        Posture posture{std::uint32_t(machine_.mounts.size() - 1), {}};
+        for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
+            if (machine_.joints[i].by_hand) {
+                posture.held.push_back({JointIndex(std::uint32_t(i)), 0});
+            }
+        }
+        const auto made = Kinematics::make(machine_, posture);
+        const double off = made ? angle_between(-made->tool_frame().linear().col(2), points) : 0;
+        if (off > witness_axis_tolerance) {
+            problems_.add(node, fmt::format("with its scales at 0 the tool points {:.4f} deg away from there", to_deg(off)),
+                          "correct \"zero\", or \"at\" of the joint: its reading where the tool stands as \"axis\" says");
+        }
     }
 
     void read_body(const Node& node)
@@ -183,6 +350,14 @@ private:
                     "leave \"reading\" away: only a joint that carries the work can be read the other way");
             }
         }
+        for (const Node* node : attachment_nodes_) {
+            const auto mount = machine_.find_tool_mount(node->find("id")->text);
+            if (mount && machine_.mounts[*mount].measured &&
+                std::none_of(machine_.witnesses.begin(), machine_.witnesses.end(), [&](const Witness& w) { return w.mount == *mount; })) {
+                problems_.add(*node, fmt::format("the attachment \"{}\" has no witness", node->find("id")->text),
+                              "type in a pair of readings and tool pose with it, \"mount\" its name", ErrorKind::witness);
+            }
+        }
         if (machine_.witnesses.empty()) {
             problems_.add(*document_.root().find("witnesses"), "the machine has no witness",
                           "type in at least one pair of readings and tool pose from the shop or the manual", ErrorKind::witness);
@@ -193,6 +368,7 @@ private:
     json::Problems problems_;
     FileUnits units_;
     Machine machine_;
+    std::vector<const Node*> attachment_nodes_;
     std::vector<const Node*> tool_relative_; // the "reading" node where it says so, one a joint
 };
 

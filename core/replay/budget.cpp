@@ -16,13 +16,12 @@ void BudgetRule::set_length_increment(double mm)
     length_increment_ = mm;
     for (std::size_t i = 0; i < half_.size(); ++i) {
         const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
-        half_[i] = 0.5 * (rotary ? to_rad(assembly_.controller.angle_increment) : mm);
+        half_[i] = assembly_.machine.joints[i].by_hand ? 0 : 0.5 * (rotary ? to_rad(assembly_.controller.angle_increment) : mm);
     }
 }
 
-Budget BudgetRule::at_record(const Readings& levers) const
+Budget BudgetRule::at_record(const Kinematics& kinematics, const Readings& levers) const
 {
-    const Kinematics& kinematics = assembly_.solver->kinematics();
     double squares = 0;
     Budget out{computing_tip, computing_axis};
     for (const auto& link : kinematics.links()) {

@@ -17,8 +17,8 @@ public:
     void set_length_increment(double mm);
 
     /// At a record: every word is off by half an increment, rotary words at their lever arm.
-    /// `levers`: of the rotary joints (mm).
-    [[nodiscard]] Budget at_record(const Readings& levers) const;
+    /// `levers`: of the rotary joints of the chain (mm).
+    [[nodiscard]] Budget at_record(const Kinematics& chain, const Readings& levers) const;
     /// How a block moves along its piece of the path.
     struct Motion {
         bool rotary_moves = false; ///< joints in proportion are not the great circle
@@ -32,7 +32,7 @@ public:
     [[nodiscard]] Budget between(const Budget& at_record, const Motion& motion) const;
     /// At a block's end that is no record's: the place along the way is free within the tip's budget.
     [[nodiscard]] static Budget on_way(const Budget& at_record, double axis_rate);
-    /// Half an increment of a joint's word, mm or rad.
+    /// Half an increment of a joint's word, mm or rad; 0 for a joint that has none.
     [[nodiscard]] double half_increment(std::size_t joint) const { return half_[joint]; }
     [[nodiscard]] double length_increment() const { return length_increment_; }
 

@@ -17,31 +17,53 @@ constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the
 
 Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer)
     : assembly_(assembly), path_(path), report_(report), observer_(observer), budget_(assembly), in_part_(assembly.setup.part.inverse()),
-      in_work_(assembly.setup.part), last_set_(assembly.machine.joints.size())
-{}
+      in_work_(assembly.setup.part), chains_(assembly.machine.mounts.size()), last_set_(assembly.machine.joints.size())
+{
+    for (std::uint32_t i = 0; i < chains_.size(); ++i) {
+        if (assembly.machine.mounts[i].kind != MountKind::tool) {
+            continue;
+        }
+        Chain chain{Kinematics::make(assembly.machine, {i, {}}).value(), {}}; // the assembly is linked
+        for (const auto& link : chain.kinematics.links()) {
+            const Joint& joint = assembly.machine.joints[link.joint.value];
+            if (joint.kind == JointKind::rotary && !joint.by_hand) {
+                chain.turning.push_back(link.joint);
+            }
+        }
+        chains_[i] = std::move(chain);
+    }
+}
 
 // --- helpers --------------------------------------------------------------------------------------------------------
 
-Pose Comparer::pose_of(const Readings& readings, double tool_length, Readings* levers)
+Pose Comparer::pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers)
 {
-    return in_part_(assembly_.solver->kinematics().pose_and_levers(readings, tool_length, levers, &poses_));
+    return in_part_(chain(mount).kinematics.pose_and_levers(readings, tool_length, levers, &poses_));
 }
 
-Pose Comparer::pose_at(const ReplayMove& move, double u) { return pose_of(move.at(u), move.tool_length); }
+Pose Comparer::pose_at(const ReplayMove& move, double u) { return pose_of(move.mount, move.at(u), move.tool_length); }
 
 Comparer::Seen Comparer::see(const ReplayMove& move)
 {
     budget_.set_length_increment(move.length_increment);
     Readings levers = Readings::Zero(move.to.size());
-    const Pose to = pose_of(move.to, move.tool_length, &levers);
-    const bool goes_on = before_tool_length_ == move.tool_length && before_end_.size() == move.from.size() && before_end_ == move.from;
-    Seen seen{move, goes_on ? before_pose_ : pose_of(move.from, move.tool_length), to, budget_.at_record(levers), lever_term(levers), 0};
-    for (const JointIndex j : assembly_.solver->rotary()) {
+    const Chain& chain = this->chain(move.mount);
+    const Pose to = pose_of(move.mount, move.to, move.tool_length, &levers);
+    const bool goes_on = before_tool_length_ == move.tool_length && before_mount_ == move.mount && before_end_.size() == move.from.size() &&
+                         before_end_ == move.from;
+    Seen seen{move,
+              goes_on ? before_pose_ : pose_of(move.mount, move.from, move.tool_length),
+              to,
+              budget_.at_record(chain.kinematics, levers),
+              lever_term(chain, levers),
+              0};
+    for (const JointIndex j : chain.turning) {
         const auto at = Eigen::Index(j.value);
         seen.turn = std::max(seen.turn, std::abs(move.to[at] - move.from[at]));
     }
     before_end_ = move.to;
     before_tool_length_ = move.tool_length;
+    before_mount_ = move.mount;
     before_pose_ = to;
     return seen;
 }
@@ -102,6 +124,7 @@ void Comparer::advance(const Pose& at)
     progress_exact_ = true;
     progress_block_ = BlockNumber();
     link_from_ = at;
+    front_ = std::max(front_.value_or(-1e300), at.axis.dot(at.tip));
     any_rapid_ = false;
     hole_.reset();
 }
@@ -119,6 +142,10 @@ void Comparer::uncovered(std::size_t from, std::size_t to)
         case Expected::Kind::stop:
         case Expected::Kind::optional_stop:
             find(Severity::error, "stop-missing", "", "a dwell or stop of the path is not in the program", "restore the block", &item, {});
+            break;
+        case Expected::Kind::by_hand:
+            find(Severity::error, "set-missing", "", "nobody is told to fit or set what the path needs", "restore the message and its stop",
+                 &item, {});
             break;
         case Expected::Kind::rapid:
             find(Severity::error, "target-missed", "", "no rapid of the program ends at this position", "restore the block that goes there",
@@ -159,6 +186,7 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
     next_ = at;
     advance({});
     link_from_.reset();
+    front_.reset();
 }
 
 void Comparer::dwell(BlockNumber block, double seconds)
@@ -193,6 +221,60 @@ void Comparer::stop(BlockNumber block, bool optional)
         return;
     }
     ++next_;
+}
+
+void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& readings)
+{
+    pass_tiny(nullptr);
+    if (any_rapid_) {
+        miss_rapids();
+    }
+    const Expected* item = current();
+    if (item == nullptr || item->kind != Expected::Kind::by_hand) {
+        find(Severity::error, "set-extra", "", "a person is told to fit or set something where the path goes on as it is",
+             "take the message and its stop away", item, block);
+        return;
+    }
+    const Machine& machine = assembly_.machine;
+    const Posture& wanted = *item->posture;
+    if (mount != wanted.mount) {
+        return; // another message has to follow
+    }
+    for (const HeldJoint& held : wanted.held) {
+        const Joint& joint = machine.joints[held.joint.value];
+        const double off = readings[Eigen::Index(held.joint.value)] - held.reading;
+        if (joint.by_hand && std::abs(std::remainder(off, whole_turn)) > 1e-6) {
+            return;
+        }
+    }
+    ++next_;
+    link_from_.reset();
+    front_.reset();
+}
+
+/// The tool cuts before a person has made the machine stand as the path needs it.
+void Comparer::miss_posture(const ReplayMove& move)
+{
+    const Expected& item = *current();
+    const Machine& machine = assembly_.machine;
+    std::string message;
+    if (move.mount != item.posture->mount) {
+        message = fmt::format("the {} is on the machine, the path needs the {}", machine.mounts[move.mount].name,
+                              machine.mounts[item.posture->mount].name);
+    }
+    for (const HeldJoint& held : item.posture->held) {
+        const double stands = move.to[Eigen::Index(held.joint.value)];
+        if (message.empty() && machine.joints[held.joint.value].by_hand &&
+            std::abs(std::remainder(stands - held.reading, whole_turn)) > 1e-6) {
+            message = fmt::format("{} has been set to {:g} deg, the path needs {:g} deg", machine.joints[held.joint.value].id,
+                                  to_deg(stands), to_deg(held.reading));
+        }
+    }
+    find(Severity::error, "set-wrong", "", message, "correct the message, or restore the one that is missing with its stop", &item,
+         move.block);
+    ++next_;
+    link_from_.reset();
+    front_.reset();
 }
 
 void Comparer::begin_file(const std::string& name)
@@ -236,6 +318,9 @@ void Comparer::move(const ReplayMove& move)
         }
     }
     pass_tiny(&seen);
+    if (move.feed && current() != nullptr && current()->kind == Expected::Kind::by_hand) {
+        miss_posture(move);
+    }
     if (hole_ || (current() != nullptr && current()->kind == Expected::Kind::hole)) {
         if (hole(seen)) {
             return;

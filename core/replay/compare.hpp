@@ -62,6 +62,7 @@ public:
     void tool_change(BlockNumber block, std::uint32_t tool) override;
     void dwell(BlockNumber block, double seconds) override;
     void stop(BlockNumber block, bool optional) override;
+    void by_hand(BlockNumber block, std::uint32_t mount, const Readings& readings) override;
     void program_end(BlockNumber block) override;
     /// After the last block: what is left of the path is uncovered.
     void finish();
@@ -85,19 +86,29 @@ private:
     };
 
     [[nodiscard]] Seen see(const ReplayMove& move);
-    [[nodiscard]] Pose pose_of(const Readings& readings, double tool_length, Readings* levers = nullptr);
+    /// The machine with one of its tool mounts, everything in it free.
+    struct Chain {
+        Kinematics kinematics;
+        std::vector<JointIndex> turning; ///< rotary joints that the control moves
+    };
+    [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[mount]; }
+    [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers = nullptr);
     [[nodiscard]] Pose pose_at(const ReplayMove& move, double u);
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word.
-    [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted);
-    [[nodiscard]] std::optional<Readings> exact_readings(const Pose& wanted, double tool_length, const Readings& near);
+    [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
+                                    const Pose& wanted);
+    [[nodiscard]] std::optional<Readings> exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
+                                                         const Readings& near);
     [[nodiscard]] Readings allowed_misfit(double lever_term) const;
-    [[nodiscard]] double lever_term(const Readings& levers) const;
+    [[nodiscard]] double lever_term(const Chain& chain, const Readings& levers) const;
     void check_after_end(const Seen& seen);
+    void miss_posture(const ReplayMove& move);
     [[nodiscard]] const Expected* current() { return path_.at(next_); }
 
     // Links.
     void rapid(const Seen& seen);
     void check_link(const Seen& seen);
+    void check_across(const Seen& seen);
     bool match_rapid(const Seen& seen);
     void miss_rapids();
 
@@ -117,6 +128,8 @@ private:
 
     // Holes.
     bool hole(const Seen& seen);
+    void check_level(const Seen& seen, const Expected& item, double height);
+    [[nodiscard]] bool retracted(const Readings& readings) const;
     void hole_rapid(const Seen& seen, const Expected& item, double h0, double h1);
     void hole_feed(const Seen& seen, const Expected& item, double h0, double h1);
     void leave_hole(const Seen& seen, const Expected& item);
@@ -139,6 +152,8 @@ private:
     PoseMap in_work_; ///< and back
     PoseFollower poses_;
     BranchFollower branches_;
+    const InverseSolver* followed_ = nullptr;  ///< whose branches_ are
+    std::vector<std::optional<Chain>> chains_; ///< by mount; nothing for work mounts
     std::size_t next_ = 0;
     double progress_ = 0;           // along the current feed piece, by the tip
     double progress_place_ = 0;     // the same by time, where that is finer
@@ -147,6 +162,7 @@ private:
     Deviation progress_short_;      // how far its end was from the piece's end
     std::optional<Pose> link_from_; // the last pose of the path that was reached; nothing after a tool change
     std::optional<Hole> hole_;
+    std::optional<double> front_; ///< mm: how far along the tool the path has come since the posture changed
     // The rapid of this link that came nearest to the target now waited for.
     double nearest_ = 0;
     std::optional<ReplayMove> nearest_move_;
@@ -156,6 +172,7 @@ private:
     // Where the move before ended.
     Readings before_end_;
     double before_tool_length_ = 0;
+    std::uint32_t before_mount_ = 0;
     Pose before_pose_;
 };
 

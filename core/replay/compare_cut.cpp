@@ -92,8 +92,8 @@ bool Comparer::standing_turn(const Seen& seen, const Expected& item)
 {
     // In a pole the first rotary joint may turn while the tool keeps its place and its axis.
     const Vec3 axis = item.piece.at(progress_).axis;
-    const Vec3 pole = assembly_.setup.part.linear().transpose() * assembly_.solver->pole_axis();
-    if (seen.turn <= 1e-9 || assembly_.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
+    const Vec3 pole = assembly_.setup.part.linear().transpose() * item.solver->pole_axis();
+    if (seen.turn <= 1e-9 || item.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
         return false;
     }
     const Budget budget = budget_.between(seen.budget, {true, false, false, false, axis_rate(item.piece)});
@@ -183,7 +183,7 @@ void Comparer::check_centre(const Seen& seen, const Expected& item)
     for (int k = 0; k < 3; ++k) {
         at_centre[seen.move.arc_joints[std::size_t(k)]] = seen.move.arc->centre[k];
     }
-    const Vec3 centre = pose_of(at_centre, seen.move.tool_length).tip;
+    const Vec3 centre = pose_of(seen.move.mount, at_centre, seen.move.tool_length).tip;
     const Vec3& normal = item.piece.arc->normal;
     const Vec3 off = centre - item.piece.arc->centre;
     const double across = (off - normal * normal.dot(off)).norm();
@@ -229,7 +229,8 @@ void Comparer::check_state(const Seen& seen, const Expected& item)
     const ReplayMove& m = seen.move;
     if (assembly_.setup.spindle == Actor::program) {
         const bool turning = item.spindle != record::SpindleState::off;
-        if (m.spindle != item.spindle || (turning && std::abs(m.spindle_rpm - item.spindle_rpm) > assembly_.controller.speed_increment)) {
+        const double rounding = assembly_.controller.speed_increment * std::max(1.0, assembly_.machine.mounts[m.mount].gearing.ratio);
+        if (m.spindle != item.spindle || (turning && std::abs(m.spindle_rpm - item.spindle_rpm) > rounding)) {
             find(Severity::error, "spindle-differs", "",
                  turning ? fmt::format("the path cuts at {:.0f} rpm, the program at {:.0f} rpm or the other way round", item.spindle_rpm,
                                        m.spindle == record::SpindleState::off ? 0.0 : m.spindle_rpm)

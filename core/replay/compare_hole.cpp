@@ -48,6 +48,7 @@ bool Comparer::hole(const Seen& seen)
         }
         if (!seen.move.feed && !starts_here) {
             check_link(seen);
+            check_level(seen, item, h1);
         }
         hole_ = Hole{};
         hole_->deepest = item.plan.clearance;
@@ -58,6 +59,22 @@ bool Comparer::hole(const Seen& seen)
         hole_rapid(seen, item, h0, h1);
     }
     return true;
+}
+
+/// A link to a hole runs at the height it comes from, or at the one that the hole is left at.
+void Comparer::check_level(const Seen& seen, const Expected& item, double height)
+{
+    const double slack = 2 * seen.budget.tip;
+    const Pose& mouth = item.piece.to;
+    if (!link_from_ || height <= item.plan.clearance + slack || std::abs(height - item.plan.retreat) <= slack ||
+        std::abs(height - mouth.axis.dot(link_from_->tip - mouth.tip)) <= slack || retracted(seen.move.to)) {
+        return;
+    }
+    const Pose level{mouth.tip + mouth.axis * item.plan.retreat, mouth.axis};
+    find(Severity::error, "off-path", "level",
+         fmt::format("a link to the hole runs {:.4f} mm above its retreat height", height - item.plan.retreat),
+         "go at the retreat height, or at the one before", &item, blame(seen.move, last_set_, *item.solver, level),
+         std::abs(height - item.plan.retreat));
 }
 
 void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, double h1)
@@ -81,7 +98,8 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
             ReplayMove start = seen.move;
             start.to = seen.move.from;
             const Pose clearance{item.piece.to.tip + item.piece.to.axis * plan.clearance, item.piece.to.axis};
-            note(report_.at_records, {std::abs(h0 - plan.clearance), 0}, seen.budget, item, blame(start, last_set_, clearance));
+            note(report_.at_records, {std::abs(h0 - plan.clearance), 0}, seen.budget, item,
+                 blame(start, last_set_, *item.solver, clearance));
         }
         const double step = hole_->deepest - h1;
         const bool last = std::abs(h1 - plan.bottom) <= slack;
@@ -157,7 +175,7 @@ void Comparer::leave_hole(const Seen& seen, const Expected& item)
     } else {
         ++report_.compared;
     }
-    if (hole_->dwell < item.plan.dwell - assembly_.controller.time_increment) {
+    if (hole_->complete && std::abs(hole_->dwell - item.plan.dwell) > assembly_.controller.time_increment) {
         find(Severity::error, "dwell-differs", "",
              fmt::format("the hole dwells {:.3f} s, the path asks for {:.3f} s", hole_->dwell, item.plan.dwell), "correct the time word",
              &item, seen.move.block);

@@ -18,16 +18,18 @@ bool is_motion(const Expected& item)
 
 } // namespace
 
+bool Comparer::retracted(const Readings& readings) const
+{
+    const auto& retract = assembly_.machine.retract;
+    return retract && std::abs(readings[Eigen::Index(retract->value)] - assembly_.machine.joints[retract->value].home) < 1e-6;
+}
+
 void Comparer::check_link(const Seen& seen)
 {
     const ReplayMove& m = seen.move;
     const Machine& machine = assembly_.machine;
     const double turn = seen.turn;
-    const bool retracted = machine.retract && [&] {
-        const auto at = Eigen::Index(machine.retract->value);
-        const double home = machine.joints[machine.retract->value].home;
-        return std::abs(m.from[at] - home) < 1e-6 && std::abs(m.to[at] - home) < 1e-6;
-    }();
+    const bool stays_retracted = retracted(m.from) && retracted(m.to);
     if (m.to_machine_position && machine.retract) {
         const auto at = Eigen::Index(machine.retract->value);
         const double off = std::abs(m.to[at] - machine.joints[machine.retract->value].home);
@@ -36,12 +38,12 @@ void Comparer::check_link(const Seen& seen)
                  "send the joint to its home", nullptr, m.block, off);
         }
     }
-    if (turn > 1e-9 && !retracted) {
+    if (turn > 1e-9 && !stays_retracted) {
         find(Severity::error, "turns-while-low", "", "rotary joints turn in rapid while the tool is not retracted",
              "retract before the turn", current(), m.block, turn);
         return;
     }
-    if (retracted || turn > 1e-9) {
+    if (stays_retracted || turn > 1e-9) {
         return;
     }
     std::size_t moving = 0;
@@ -52,6 +54,7 @@ void Comparer::check_link(const Seen& seen)
         retract_moves = retract_moves || (moves && machine.retract && machine.retract->value == i);
     }
     if (moving == 1 && retract_moves) {
+        check_across(seen);
         return; // straight away from the work or straight back
     }
     const Vec3 way = seen.to.tip - seen.from.tip;
@@ -84,6 +87,30 @@ void Comparer::check_link(const Seen& seen)
         find(Severity::error, "sideways-while-low", "",
              fmt::format("a rapid moves sideways {:.3f} mm below the higher end of its way", high - low), "go up first, or down last", item,
              m.block, high - low);
+    }
+}
+
+/// The joint that retracts leads across the tool of a head that points elsewhere: then the tool has to be clear of the work before.
+void Comparer::check_across(const Seen& seen)
+{
+    const ReplayMove& m = seen.move;
+    const Vec3 way = seen.to.tip - seen.from.tip;
+    const Vec3& axis = seen.to.axis;
+    if (!assembly_.machine.mounts[m.mount].attachment || axis.cross(way).norm() <= 2 * m.length_increment) {
+        return;
+    }
+    const auto at = Eigen::Index(assembly_.machine.retract->value);
+    const bool leaves = std::abs(m.to[at] - assembly_.machine.joints[assembly_.machine.retract->value].home) < 1e-6;
+    const Expected* item = current();
+    std::optional<double> level = leaves ? front_ : std::nullopt;
+    if (!leaves && item != nullptr && is_motion(*item)) {
+        level = axis.dot(item->piece.to.tip);
+    }
+    const double low = level ? *level - std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip)) : 0;
+    if (low > 2 * seen.budget.tip + 1e-3) {
+        find(Severity::error, "across-while-in", "",
+             fmt::format("the tool goes across its own direction {:.3f} mm before it is out of the work", low),
+             leaves ? "go out along the tool before the retract" : "come down outside, then go in along the tool", item, m.block, low);
     }
 }
 
@@ -130,7 +157,7 @@ void Comparer::miss_rapids()
     }
     find(Severity::error, "target-missed", "", "no rapid of the program ends at this position",
          "compare the rapid with its record: a wrong word, or a block that is missing", item,
-         any_rapid_ ? blame(*nearest_move_, nearest_set_, item->piece.to) : BlockNumber(), nearest_);
+         any_rapid_ ? blame(*nearest_move_, nearest_set_, *item->solver, item->piece.to) : BlockNumber(), nearest_);
     const Pose pose = item->piece.to;
     advance(pose);
 }
@@ -146,7 +173,12 @@ void Comparer::rapid(const Seen& seen)
 
 void Comparer::check_after_end(const Seen& seen)
 {
-    // Behind the last record the machine may go home and nowhere else.
+    // Behind the last record the machine may go home and nowhere else; a head's tool may first go out of the work along itself.
+    const Vec3 way = seen.to.tip - seen.from.tip;
+    if (assembly_.machine.mounts[seen.move.mount].attachment && seen.turn < 1e-9 && way.dot(seen.to.axis) > 0 &&
+        way.cross(seen.to.axis).norm() <= 2 * seen.move.length_increment) {
+        return;
+    }
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
         const double home = assembly_.machine.joints[i].home;

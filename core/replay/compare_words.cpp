@@ -11,9 +11,12 @@
 
 namespace wexilum {
 
-std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool_length, const Readings& near)
+std::optional<Readings> Comparer::exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length, const Readings& near)
 {
-    const InverseSolver& solver = *assembly_.solver;
+    if (followed_ != &solver) {
+        branches_ = {};
+        followed_ = &solver;
+    }
     const Pose pose = in_work_(wanted);
     const Branches found = solver.branches(pose.axis, branches_);
     if (found.count == 0 || found.pole <= at_pole) {
@@ -49,10 +52,10 @@ std::optional<Readings> Comparer::exact_readings(const Pose& wanted, double tool
     return out;
 }
 
-double Comparer::lever_term(const Readings& levers) const
+double Comparer::lever_term(const Chain& chain, const Readings& levers) const
 {
     double sum = 0;
-    for (const JointIndex j : assembly_.solver->rotary()) {
+    for (const JointIndex j : chain.turning) {
         sum += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
     }
     return sum;
@@ -68,16 +71,17 @@ Readings Comparer::allowed_misfit(double lever_term) const
     return out;
 }
 
-BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const Pose& wanted)
+BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver, const Pose& wanted)
 {
-    const auto exact = exact_readings(wanted, move.tool_length, move.to);
+    const auto exact = exact_readings(solver, wanted, move.tool_length, move.to);
     if (!exact) {
         return move.block;
     }
-    const Readings allowed = allowed_misfit(lever_term(assembly_.solver->kinematics().levers(move.to, move.tool_length)));
+    const Chain& whole = chain(move.mount);
+    const Readings allowed = allowed_misfit(lever_term(whole, whole.kinematics.levers(move.to, move.tool_length)));
     double worst = 1;
     BlockNumber out = move.block;
-    for (const auto& link : assembly_.solver->kinematics().links()) {
+    for (const auto& link : solver.kinematics().links()) {
         const auto at = Eigen::Index(link.joint.value);
         const double off = std::abs(move.to[at] - (*exact)[at]) / allowed[at];
         if (off > worst && set_by[link.joint.value].value != 0) {
@@ -108,9 +112,9 @@ double Comparer::place_by_time(const Seen& seen, const Expected& item, double s,
 
 void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double s, double reach)
 {
-    const InverseSolver& solver = *assembly_.solver;
+    const InverseSolver& solver = *item.solver;
     const Readings& stand = seen.move.to;
-    const auto here = solver.rotary().empty() ? std::nullopt : exact_readings(item.piece.at(s), seen.move.tool_length, stand);
+    const auto here = solver.rotary().empty() ? std::nullopt : exact_readings(solver, item.piece.at(s), seen.move.tool_length, stand);
     if (!here) {
         return;
     }
@@ -118,7 +122,7 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
     Readings slope = Readings::Zero(stand.size());
     if (s < 1) {
         const double step = std::min(1e-3, 0.5 * (1 - s));
-        const auto beyond = exact_readings(item.piece.at(s + step), seen.move.tool_length, *here);
+        const auto beyond = exact_readings(solver, item.piece.at(s + step), seen.move.tool_length, *here);
         if (!beyond) {
             return;
         }
@@ -160,7 +164,8 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
     if (worst > 1 && s < 1) {
         // Near a pole the readings bend within the reach.
         worst = std::min(worst, least_of([&](double ds) {
-                             const auto there = exact_readings(item.piece.at(std::clamp(s + ds, 0.0, 1.0)), seen.move.tool_length, stand);
+                             const auto there =
+                                 exact_readings(solver, item.piece.at(std::clamp(s + ds, 0.0, 1.0)), seen.move.tool_length, stand);
                              return there ? against(*there) : worst;
                          }));
     }

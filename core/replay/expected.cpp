@@ -113,6 +113,15 @@ void ExpectedPath::on(const record::Dwell& r)
     add(Expected::Kind::dwell).dwell = seconds;
 }
 
+void ExpectedPath::on(const record::PostureChange& r)
+{
+    state_.solver = &solvers_.of(r.posture);
+    here_.reset();
+    if (r.fitted || !r.by_hand.empty()) {
+        add(Expected::Kind::by_hand).posture = std::make_shared<const Posture>(r.posture);
+    }
+}
+
 double Expected::seconds(double length, double whole_length) const
 {
     switch (feed_mode) {

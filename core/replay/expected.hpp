@@ -3,10 +3,12 @@
 
 #include "core/geometry/path_piece.hpp"
 #include "core/run/assembly.hpp"
+#include "core/run/postures.hpp"
 #include "core/toolpath/cycle.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <deque>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -14,7 +16,7 @@
 namespace wexilum {
 
 struct Expected {
-    enum class Kind { rapid, feed, hole, tool_change, dwell, stop, optional_stop };
+    enum class Kind { rapid, feed, hole, tool_change, dwell, stop, optional_stop, by_hand };
     Kind kind = Kind::rapid;
     PathPiece piece;         ///< part's frame. rapid and hole: only `to` counts
     bool start_known = true; ///< feed: false where the path does not say where it comes from
@@ -26,8 +28,10 @@ struct Expected {
     record::SpindleState spindle = record::SpindleState::off;
     double spindle_rpm = 0;
     record::CoolantState coolant = record::CoolantState::off;
-    double dwell = 0;       ///< s
-    std::size_t record = 0; ///< index in the assembly's toolpath
+    double dwell = 0;                       ///< s
+    const InverseSolver* solver = nullptr;  ///< of the posture in force; lives as long as the path
+    std::shared_ptr<const Posture> posture; ///< by_hand: what a person has made of the machine then
+    std::size_t record = 0;                 ///< index in the assembly's toolpath
     Source source;
 
     /// Seconds that `length` mm of this cut should take; 0 where the feed does not say.
@@ -39,7 +43,10 @@ struct Expected {
 class ExpectedPath {
 public:
     /// Both must outlive the path.
-    ExpectedPath(const Assembly& assembly, RecordSource& records) : assembly_(assembly), records_(records) {}
+    ExpectedPath(const Assembly& assembly, RecordSource& records) : assembly_(assembly), records_(records), solvers_(assembly)
+    {
+        state_.solver = &*assembly.solver;
+    }
 
     /// Item `index`; nullptr behind the last. The pointer lives until the item is passed. Precondition: not passed yet.
     [[nodiscard]] const Expected* at(std::size_t index)
@@ -84,12 +91,14 @@ private:
     void on(const record::Stop&) { add(Expected::Kind::stop); }
     void on(const record::OptionalStop&) { add(Expected::Kind::optional_stop); }
     void on(const record::Dwell& r);
+    void on(const record::PostureChange& r);
     template <typename T>
     void on(const T&) // names, comments, inserted text, unknown words: nothing that moves
     {}
 
     const Assembly& assembly_;
     RecordSource& records_;
+    SolverBook solvers_;
     std::deque<Expected> window_;
     std::size_t first_ = 0; ///< number of the window's first item
     Status status_;

@@ -53,7 +53,8 @@ Readings ReplayMove::at(double u) const
 Interpreter::Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown,
                          const std::string& file_name, ReplaySink& sink, FindingList& findings)
     : controller_(controller), machine_(machine), memory_(std::move(memory)), from_unknown_(from_unknown), file_name_(file_name),
-      sink_(sink), findings_(findings), words_(std::make_unique<BlockWords>()), now_(machine.home())
+      sink_(sink), findings_(findings), words_(std::make_unique<BlockWords>()), operator_(machine), mount_(machine.at_rest().mount),
+      now_(machine.home())
 {
     for (const auto& [address, id] : controller.axes) {
         if (const auto joint = machine.find_joint(id)) {
@@ -69,7 +70,9 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
     for (const auto& [word, meaning] : controller.words) {
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
-    all_known_ = (std::uint32_t{1} << machine.joints.size()) - 1;
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        all_known_ |= machine.joints[i].by_hand ? 0 : std::uint32_t{1} << i; // what a person sets is told by messages
+    }
     if (const auto joint = machine.find_joint(controller.length_joint)) {
         length_joint_ = joint->value;
     }
@@ -117,6 +120,9 @@ void Interpreter::line(std::string_view text)
     if (const auto status = read_block(controller_, text, block_, read_); !status) {
         report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
+    }
+    if (operator_.needed()) {
+        hear(text);
     }
     if (read_.words.empty()) {
         return;
@@ -213,7 +219,7 @@ void Interpreter::run(const CodeBlock& block)
     apply_motion(words);
     for (const WordMeaning* meaning : words.functions) {
         if (meaning->function == Function::stop || meaning->function == Function::optional_stop) {
-            sink_.stop(block_, meaning->function == Function::optional_stop);
+            stop(meaning->function == Function::optional_stop);
             changed_ = true;
         }
         if (meaning->function == Function::program_end) {
@@ -495,10 +501,15 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     move.arc = arc;
     move.from_known = words.from_known;
     move.to_machine_position = words.has(Function::machine_coordinates);
+    move.mount = mount_;
     move.tool = tool_;
     move.tool_length = tool_length_;
     move.spindle = spindle_;
     move.spindle_rpm = spindle_rpm_.value_or(0);
+    if (operator_.needed()) {
+        check_by_hand(feed);
+        turn_through_gears(move);
+    }
     move.coolant = coolant_;
     move.length_increment = controller_.length_increment * unit_;
     if (arc) {

@@ -5,6 +5,7 @@
 #include "core/geometry/arc.hpp"
 #include "core/machine/machine.hpp"
 #include "core/replay/lexer.hpp"
+#include "core/replay/operator.hpp"
 #include "core/run/finding.hpp"
 #include "core/setup/setup.hpp"
 #include "core/toolpath/record.hpp"
@@ -26,15 +27,16 @@ struct ReplayMove {
     std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
-    double seconds = 0;               ///< at feed: how long it takes, no joint faster than it can go
-    double feed_precision = 0;        ///< half the last digit of the feed word over its value
-    bool at_joint_limit = false;      ///< a joint, not the feed word, says how long it takes
-    bool from_known = true;           ///< the program itself has brought every joint where it starts
-    bool to_machine_position = false; ///< went by absolute machine coordinates
-    std::uint32_t tool = 0;           ///< in the spindle
-    double tool_length = 0;           ///< of that tool, mm
-    record::SpindleState spindle = record::SpindleState::off;
-    double spindle_rpm = 0;
+    double seconds = 0;                                       ///< at feed: how long it takes, no joint faster than it can go
+    double feed_precision = 0;                                ///< half the last digit of the feed word over its value
+    bool at_joint_limit = false;                              ///< a joint, not the feed word, says how long it takes
+    bool from_known = true;                                   ///< the program itself has brought every joint where it starts
+    bool to_machine_position = false;                         ///< went by absolute machine coordinates
+    std::uint32_t mount = 0;                                  ///< that carries the tool, by its place in Machine::mounts
+    std::uint32_t tool = 0;                                   ///< in the spindle
+    double tool_length = 0;                                   ///< of that tool, mm
+    record::SpindleState spindle = record::SpindleState::off; ///< of the tool, behind the gears of its mount
+    double spindle_rpm = 0;                                   ///< likewise
     record::CoolantState coolant = record::CoolantState::off;
     double length_increment = 0.001; ///< mm: the last digit of a length word, in the units in force
 
@@ -50,6 +52,8 @@ public:
     virtual void tool_change(BlockNumber block, std::uint32_t tool) = 0;
     virtual void dwell(BlockNumber block, double seconds) = 0;
     virtual void stop(BlockNumber block, bool optional) = 0;
+    /// At a stop a person has done what messages of the program told: this mount has the tool, and the joints stand so.
+    virtual void by_hand(BlockNumber /*block*/, std::uint32_t /*mount*/, const Readings& /*readings*/) {}
     virtual void program_end(BlockNumber block) = 0;
 };
 
@@ -93,6 +97,11 @@ private:
     [[nodiscard]] bool known(std::size_t joint) const { return (known_ >> joint & 1U) != 0; }
     [[nodiscard]] bool targets(const BlockWords& words, Readings& to);
     void go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc = std::nullopt);
+    void stop(bool optional);
+    void act_by_hand();
+    void check_by_hand(bool feed);
+    void hear(std::string_view text);
+    void turn_through_gears(ReplayMove& move) const;
     void run_arc(const BlockWords& words, Readings to, bool clockwise);
     void run_cycle(const BlockWords& words, Readings to);
     void cycle_leg(const BlockWords& words, double level, bool feed);
@@ -125,6 +134,9 @@ private:
     const WordMeaning* offset_meaning_ = nullptr; ///< whose register is in
     std::vector<double> offsets_;                 ///< by joint
     std::size_t length_joint_ = SIZE_MAX;
+    Operator operator_;
+    std::uint32_t mount_ = 0;
+    bool length_beside_ = false; ///< a length register would act beside the tool
     Readings now_;
     std::uint32_t known_ = 0; ///< joints that the program itself has brought somewhere, a bit each
     std::uint32_t all_known_ = 0;

@@ -8,6 +8,8 @@
 namespace wexilum {
 namespace {
 
+constexpr std::size_t neighbouring = 16; // records between which a direction is missed again and again
+
 Pose* motion_end(RecordData& data)
 {
     if (std::holds_alternative<record::From>(data)) {
@@ -18,10 +20,13 @@ Pose* motion_end(RecordData& data)
 
 } // namespace
 
-AgreedRecords::AgreedRecords(const Assembly& assembly, RecordSource& records) : assembly_(assembly), records_(records)
+AgreedRecords::AgreedRecords(const Assembly& assembly, RecordSource& records)
+    : assembly_(assembly), records_(records), postures_(assembly), solver_(&*assembly.solver)
 {
-    pole_ = assembly.setup.part.linear().transpose() * assembly.solver->pole_axis();
+    stand();
 }
+
+void AgreedRecords::stand() { pole_ = assembly_.setup.part.linear().transpose() * solver_->pole_axis(); }
 
 Result<bool> AgreedRecords::next(Record& out)
 {
@@ -34,11 +39,13 @@ Result<bool> AgreedRecords::next(Record& out)
             allowance_ = settings_of(assembly_.job, ++operations_).pole_lean;
             operation_ = operation->id + " " + operation->name;
         }
-        const bool may_lean = allowance_ > 0 && assembly_.solver->rotary().size() == 2 && motion_end(out.data) != nullptr;
-        if (!may_lean) {
-            return true;
+        if (postures_.any()) {
+            follow_posture(out);
         }
-        lean(out);
+        const bool may_lean = allowance_ > 0 && solver_->rotary().size() == 2 && motion_end(out.data) != nullptr;
+        if (may_lean) {
+            lean(out);
+        }
         if (ready_.empty()) {
             return true;
         }
@@ -48,16 +55,52 @@ Result<bool> AgreedRecords::next(Record& out)
     return true;
 }
 
-void AgreedRecords::note(const Source& source, double departure)
+/// Where the posture changes, the change and the record are made ready.
+void AgreedRecords::follow_posture(Record& out)
+{
+    ++index_;
+    std::optional<record::PostureChange> change;
+    if (std::holds_alternative<record::Operation>(out.data)) {
+        change = postures_.begin_operation(operations_ - 1);
+        if (change) {
+            ready_.push_back(out);
+            ready_.push_back({std::move(*change), out.source});
+        }
+    } else if (std::holds_alternative<record::ToolChange>(out.data)) {
+        fresh_ = true;
+    } else if (Pose* pose = motion_end(out.data)) {
+        const bool link = fresh_ || std::holds_alternative<record::Rapid>(out.data) || std::holds_alternative<record::CyclePoint>(out.data);
+        PostureFollower::Step step = postures_.motion(*pose, link);
+        note(departures_, out.source, step.departure);
+        if (step.problem) {
+            step.problem->source = place_of(files(), out.source);
+            const std::string subject = step.problem->cure;
+            findings_.add(std::move(*step.problem), subject, index_, neighbouring);
+        }
+        fresh_ = false;
+        change = std::move(step.change);
+        if (change) {
+            ready_.push_back({std::move(*change), out.source});
+            ready_.push_back(out);
+        }
+    }
+    if (change) {
+        fresh_ = fresh_ || std::holds_alternative<record::Operation>(out.data);
+        solver_ = &postures_.solver();
+        stand();
+    }
+}
+
+void AgreedRecords::note(std::vector<LeanReport>& list, const Source& source, double departure)
 {
     if (departure <= 1e-9) {
         return;
     }
-    if (leans_.empty() || leans_.back().operation != operation_) {
-        leans_.push_back({operation_, 0, 0, source});
+    if (list.empty() || list.back().operation != operation_) {
+        list.push_back({operation_, 0, 0, source});
     }
-    ++leans_.back().records;
-    leans_.back().most = std::max(leans_.back().most, departure);
+    ++list.back().records;
+    list.back().most = std::max(list.back().most, departure);
 }
 
 void AgreedRecords::lean(Record& record)
@@ -67,20 +110,20 @@ void AgreedRecords::lean(Record& record)
     const auto pole_near = [&](const Vec3& axis) { return axis.dot(pole_) < 0 ? Vec3(-pole_) : pole_; };
     const Vec3 pole = pole_near(asked.axis);
     const double off = angle_between(asked.axis, pole);
-    const bool reached = assembly_.solver->reaches_pole(asked.axis.dot(pole_) < 0);
+    const bool reached = solver_->reaches_pole(asked.axis.dot(pole_) < 0);
     if (reached && off < 2 * allowance_) {
         const double held = std::max(0.0, 2 * (off - allowance_));
         pose.axis = held == 0 ? pole : great_circle(pole, asked.axis, held / off);
-        note(record.source, off - held);
+        note(leans_, record.source, off - held);
     }
     // A straight move between two further directions may pass the pole closely.
     if (asked_ && std::holds_alternative<record::Linear>(record.data) && off > allowance_) {
         const Vec3 between = pole_near(asked_->axis + asked.axis);
         const auto nearest = nearest_pass(asked_->axis, asked.axis, between);
         if (nearest && nearest->s > 0 && nearest->s < 1 && nearest->distance < allowance_ &&
-            angle_between(asked_->axis, between) > allowance_ && assembly_.solver->reaches_pole(between.dot(pole_) < 0)) {
+            angle_between(asked_->axis, between) > allowance_ && solver_->reaches_pole(between.dot(pole_) < 0)) {
             Record passing{record::Linear{{asked_->tip + (asked.tip - asked_->tip) * nearest->s, between}}, record.source};
-            note(record.source, nearest->distance);
+            note(leans_, record.source, nearest->distance);
             ready_.push_back(std::move(passing));
             ready_.push_back(record);
         }

@@ -1,10 +1,14 @@
 // The agreed path: the toolpath with the departures that its operations allow. Code is written for it and compared with it.
 //
-// Two kinds. A *lean* follows from the toolpath alone: the tool axis is led through a pole that it would pass nearby. An *excursion*
-// (the tool lifted at a pole, or retracted to change its rotary joints) follows from the choice over the whole path.
+// Three kinds. A tool that can't turn (a head that is fixed or set by hand) departs from a direction by as much as its operation allows;
+// with it come the changes of posture, which no toolpath states. A *lean* follows from the toolpath alone: the tool axis is led through a
+// pole that it would pass nearby. An *excursion* (the tool lifted at a pole, or retracted to change its rotary joints) follows from the
+// choice over the whole path.
 #pragma once
 
 #include "core/run/assembly.hpp"
+#include "core/run/finding.hpp"
+#include "core/run/postures.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <deque>
@@ -39,20 +43,31 @@ public:
     [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
     /// One entry an operation that leant, for the records read so far.
     [[nodiscard]] const std::vector<LeanReport>& leans() const { return leans_; }
+    /// The same for tools that can't turn, and the directions that they can't have.
+    [[nodiscard]] const std::vector<LeanReport>& departures() const { return departures_; }
+    [[nodiscard]] const FindingList& findings() const { return findings_; }
 
 private:
+    void follow_posture(Record& out);
+    void stand();
     void lean(Record& record);
-    void note(const Source& source, double departure);
+    void note(std::vector<LeanReport>& list, const Source& source, double departure);
 
     const Assembly& assembly_;
     RecordSource& records_;
-    Vec3 pole_ = Vec3::UnitZ(); ///< part's frame
+    PostureFollower postures_;
+    const InverseSolver* solver_ = nullptr; ///< of the posture in force
+    Vec3 pole_ = Vec3::UnitZ();             ///< part's frame
+    bool fresh_ = true;                     ///< the next motion is a link, whatever it says
+    std::size_t index_ = 0;
     std::size_t operations_ = 0;
     double allowance_ = 0;
     std::optional<Pose> asked_; ///< where the toolpath stands
     std::deque<Record> ready_;
     std::string operation_;
     std::vector<LeanReport> leans_;
+    std::vector<LeanReport> departures_;
+    FindingList findings_;
 };
 
 /// Puts excursions between records.

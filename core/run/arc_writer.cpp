@@ -19,7 +19,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
     const Dialect& dialect = assembly_.dialect;
     const Controller& controller = assembly_.controller;
     const bool same_axis = piece.turn() < 1e-9;
-    if (!dialect.arcs || !controller.has_arcs || !same_axis || solver_.linear().size() != 3) {
+    if (!dialect.arcs || !controller.has_arcs || !same_axis || solver_->linear().size() != 3) {
         return std::nullopt;
     }
     ArcFrame out;
@@ -38,7 +38,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
             return std::nullopt;
         }
     }
-    const auto jacobian = solver_.kinematics().tip_jacobian(now(), tool_length_);
+    const auto jacobian = solver_->kinematics().tip_jacobian(now(), tool_length_);
     Mat3 columns;
     for (int k = 0; k < 3; ++k) {
         columns.col(k) = jacobian.col(Eigen::Index(out.joints[std::size_t(k)])) * out.signs[std::size_t(k)];
@@ -67,7 +67,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
         return std::nullopt;
     }
     Readings at_centre = now();
-    solver_.set_linear(at_centre, piece.arc->centre, tool_length_);
+    solver_->set_linear(at_centre, piece.arc->centre, tool_length_);
     for (int k = 0; k < 3; ++k) {
         out.centre[k] = at_centre[Eigen::Index(out.joints[std::size_t(k)])];
     }

@@ -2,10 +2,12 @@
 
 #include "core/base/file_units.hpp"
 #include "core/base/units.hpp"
+#include "core/run/postures.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace wexilum {
 namespace {
@@ -43,6 +45,37 @@ void read_settings(Fields& operation, const FileUnits& units, json::Problems& pr
         }
         fields.finish();
     }
+}
+
+/// An object of joint -> number, angles and lengths told apart when the machine is known: kept in the file's units of both.
+void read_posture(Fields& operation, const FileUnits& units, json::Problems& problems, const json::Document& document, PostureWish& out)
+{
+    const Node* node = operation.node("posture", Kind::object);
+    if (node == nullptr) {
+        return;
+    }
+    Fields fields(*node, "the posture", problems);
+    out.place = document.place_of(node->begin);
+    fields.text("attachment", out.attachment);
+    const auto readings = [&](const char* key, auto& list, bool angles) {
+        fields.each_member(key, [&](const std::string& joint, const Node& value) {
+            const Node* angle = value.kind == Kind::object && value.items.empty() ? value.find("angle") : nullptr;
+            const Node& number = angle != nullptr ? *angle : value;
+            if (number.kind != Kind::number || std::abs(number.number) > 1e7) {
+                problems.add(value, fmt::format("{} of \"{}\" is no number within 1e7", key, joint.substr(0, 40)),
+                             angles ? "write an angle" : "write a length, or {\"angle\": value} for a rotary joint");
+                return;
+            }
+            list.emplace_back(joint, number.number * (angles || angle != nullptr ? units.angle : units.length));
+        });
+    };
+    readings("set", out.set, true);
+    readings("parked", out.parked, false);
+    double lean = 0;
+    if (fields.number("lean", lean, {0, 5 / units.angle * pi / 180})) {
+        out.lean = lean * units.angle;
+    }
+    fields.finish();
 }
 
 Error misfit(std::string message, const std::string& file, std::string cure)
@@ -90,6 +123,7 @@ Result<Job> read_job(const json::Document& document)
             fields.text("name", operation.name, true);
             project_path(fields, "toolpath", operation.toolpath);
             read_settings(fields, units, problems, operation.settings);
+            read_posture(fields, units, problems, document, operation.posture);
             operation.sections = read_sections(fields, problems, true);
             fields.finish();
             job.operations.push_back(std::move(operation));
@@ -183,13 +217,12 @@ Status check_sections(const Assembly& a)
 
 Status link(Assembly& a)
 {
-    auto kinematics = Kinematics::make(a.machine);
-    if (!kinematics) {
-        return misfit(kinematics.error().message, a.post.machine, kinematics.error().cure);
+    if (Status status = resolve_postures(a); !status) {
+        return status;
     }
-    auto solver = InverseSolver::make(*kinematics);
+    auto solver = solver_of(a, a.postures.empty() ? a.machine.at_rest() : a.postures.front().posture);
     if (!solver) {
-        return misfit(solver.error().message, a.post.machine, solver.error().cure);
+        return solver.error();
     }
     const Mount* work = a.machine.first_mount(MountKind::work);
     if (work->id != a.setup.holder) {
@@ -212,8 +245,8 @@ Status link(Assembly& a)
                           a.post.controller, "write the joint's name alone under \"axes\"");
         }
     }
-    for (const auto& chain : kinematics->links()) {
-        const std::string& id = a.machine.joints[chain.joint.value].id;
+    for (const JointIndex joint : commanded_joints(a)) {
+        const std::string& id = a.machine.joints[joint.value].id;
         if (!a.dialect.axes.contains(id)) {
             return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
         }

@@ -9,6 +9,7 @@
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
 #include "core/solve/subdivide.hpp"
+#include "core/toolpath/posture.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <map>
@@ -25,11 +26,29 @@ struct OperationSettings {
     std::optional<double> reorient_clearance; ///< mm along the tool; set: it may be retracted to change its rotary joints where travel ends
 };
 
+/// How the machine shall stand together for an operation, in the job's words.
+struct PostureWish {
+    std::string attachment;                             ///< a tool mount or attachment; empty: the machine's first tool mount
+    std::vector<std::pair<std::string, double>> set;    ///< joint id -> reading of its scale, rad
+    std::vector<std::pair<std::string, double>> parked; ///< joint id -> where it stands, mm or rad, in the order of positioning
+    std::optional<double> lean; ///< rad: how far the tool may depart from the path's direction; none: as the job's tolerance
+    Place place;
+};
+
+/// The same, resolved: what is held throughout, and what a person sets by each direction.
+struct OperationPosture {
+    Posture posture;
+    std::vector<JointIndex> stated; ///< set by hand as `posture` says; others that a person sets stay as they are
+    std::vector<JointIndex> open;   ///< of its mount: set by hand as the path's direction asks
+    double lean = 0;
+};
+
 struct JobOperation {
     std::string id;
     std::string name;
     std::string toolpath; ///< path from the project's folder
     OperationSettings settings;
+    PostureWish posture;
     std::map<std::string, std::optional<Section>> sections; ///< as the job's, while this operation is on
     Place place;
 };
@@ -73,8 +92,9 @@ struct Assembly {
     Controller controller;
     Dialect dialect;
     Setup setup;
-    Toolpath toolpath;                   ///< all operations in order; each begins with record::Operation
-    std::optional<InverseSolver> solver; ///< set by link()
+    Toolpath toolpath;                      ///< all operations in order; each begins with record::Operation
+    std::optional<InverseSolver> solver;    ///< of the posture that the run begins in; set by link()
+    std::vector<OperationPosture> postures; ///< by operation; empty: all stand as the machine does at rest. Set by link()
     std::string job_file;
     RulebookText rulebook; ///< empty: none
     RuleOptions options;   ///< the post's, as the job sets them

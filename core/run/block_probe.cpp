@@ -49,16 +49,18 @@ std::string why(const Machine& machine, const Planned& planned, const std::vecto
 
 void add_postures(const Assembly& a, const EventProbe& probe, BlockTrace& out)
 {
+    SolverBook solvers(a);
+    const InverseSolver& solver = a.postures.empty() ? *a.solver : solvers.of(probe.posture);
     const Pose pose = transformed(a.setup.part, *probe.pose);
     const double nothing = 1e300;
     double nearest = nothing;
     std::size_t taken = 0;
-    for (Candidate& candidate : a.solver->solve(pose, probe.tool_length, probe.stand).list) {
+    for (Candidate& candidate : solver.solve(pose, probe.tool_length, probe.stand).list) {
         PostureTrace posture{std::move(candidate.readings), false, {}};
         posture.beyond = overtravels(a.machine, posture.readings, 1e-6);
-        const Turns turns = a.solver->turns_of(posture.readings);
+        const Turns turns = solver.turns_of(posture.readings);
         double off = 0;
-        for (std::size_t i = 0; i < a.solver->rotary().size(); ++i) {
+        for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
             off += std::abs(wrapped(turns[i] - probe.planned.turns[i]));
         }
         if (off < nearest) {
@@ -70,7 +72,7 @@ void add_postures(const Assembly& a, const EventProbe& probe, BlockTrace& out)
     if (nearest < nothing) {
         PostureTrace& posture = out.postures[taken];
         posture.taken = true;
-        a.solver->set_turns(posture.readings, probe.planned.turns);
+        solver.set_turns(posture.readings, probe.planned.turns);
         posture.beyond = overtravels(a.machine, posture.readings, 1e-6);
     }
     out.choice = why(a.machine, probe.planned, out.postures);

@@ -50,8 +50,8 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     const auto found = assembly_.dialect.cycles.find(kind_);
     const CycleStyle& style = found == assembly_.dialect.cycles.end() ? expanded : found->second;
     Readings target = motion_.now();
-    assembly_.solver->set_turns(target, planned);
-    assembly_.solver->set_linear(target, level.tip, motion_.tool_length());
+    motion_.solver().set_turns(target, planned);
+    motion_.solver().set_linear(target, level.tip, motion_.tool_length());
     const auto length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint);
     bool stays = in_native_ && length_joint && std::abs(target[Eigen::Index(length_joint->value)] - native_level_) < 1e-6;
     for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
@@ -83,7 +83,7 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     const ProgramFrame& frame = motion_.frame();
     const auto height = [&](double h) { // not yet rounded: each word is, once
         Readings readings = motion_.now();
-        assembly_.solver->set_linear(readings, pose.tip + pose.axis * h, motion_.tool_length());
+        motion_.solver().set_linear(readings, pose.tip + pose.axis * h, motion_.tool_length());
         return readings;
     };
     const Readings bottom = height(plan_->bottom);

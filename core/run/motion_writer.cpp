@@ -30,23 +30,42 @@ double FeedSpec::seconds(double length) const
 }
 
 MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings, const std::vector<std::string>& files)
-    : assembly_(assembly), solver_(*assembly.solver), emitter_(emitter), findings_(findings), frame_(assembly),
-      files_(files), now_{assembly.machine.home(), {}}, next_(now_), stated_(assembly.machine.joints.size(), false)
+    : assembly_(assembly), solver_(&*assembly.solver), posture_(assembly.machine.at_rest()), emitter_(emitter), findings_(findings),
+      frame_(assembly), files_(files), now_{assembly.machine.home(), {}}, next_(now_), stated_(assembly.machine.joints.size(), false)
 {
     frame_.recount(now_);
     const auto& modal = assembly.dialect.modal;
     cut_words_hold_ = modal.contains(Role::axes) && modal.contains(role_of(group_of(Function::linear))) &&
                       modal.contains(role_of(group_of(Function::feed_per_minute)));
+    take_chain();
+}
+
+/// What every block needs of the joints between work and tool.
+void MotionWriter::take_chain()
+{
+    chain_.clear();
+    rotary_bits_ = positioned_bits_ = 0;
     std::vector<std::size_t> chain = frame_.chain();
-    std::stable_sort(chain.begin(), chain.end(), [&](std::size_t a, std::size_t b) { return emitter.axis_rank(a) < emitter.axis_rank(b); });
+    std::stable_sort(chain.begin(), chain.end(),
+                     [&](std::size_t a, std::size_t b) { return emitter_.axis_rank(a) < emitter_.axis_rank(b); });
     for (const std::size_t i : chain) {
-        const Joint& joint = assembly.machine.joints[i];
+        const Joint& joint = assembly_.machine.joints[i];
         constexpr double infinite = std::numeric_limits<double>::infinity();
         rotary_bits_ |= frame_.is_rotary()[i] ? 1U << chain_.size() : 0;
         positioned_bits_ |= joint.moves_while_cutting ? 0 : 1U << chain_.size();
         chain_.push_back({i, 1 / joint.speed, joint.travel ? joint.travel->low - travel_slack : -infinite,
                           joint.travel ? joint.travel->high + travel_slack : infinite, frame_.quantity(i)});
     }
+    const Kinematics& kinematics = solver_->kinematics();
+    const bool turns = std::any_of(kinematics.links().begin(), kinematics.links().end(), [&](const Kinematics::Link& link) {
+        return link.sign > 0 && kinematics.joints()[link.joint.value].kind == JointKind::rotary;
+    });
+    const auto along = [&](std::optional<JointIndex> joint) {
+        const Vec3& axis = kinematics.tool_frame().linear().col(2);
+        return turns || !joint || kinematics.joints()[joint->value].direction.cross(axis).norm() < 1e-6;
+    };
+    beside_ = !along(assembly_.machine.retract);
+    length_register_acts_ = along(assembly_.machine.find_joint(assembly_.dialect.length_joint));
 }
 
 [[gnu::noinline, gnu::cold]] void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject,
@@ -98,7 +117,7 @@ void MotionWriter::add_axis(Statement& statement, std::size_t joint, std::int64_
 
 Turns MotionWriter::turns_now() const
 {
-    Turns out = solver_.turns_of(now_.readings);
+    Turns out = solver_->turns_of(now_.readings);
     for (std::size_t i = 0; i < out.size(); ++i) {
         out[i] -= further_[i];
     }
@@ -110,8 +129,8 @@ Turns MotionWriter::shifted(const Turns& planned) const { return {planned[0] + f
 int MotionWriter::blocks_between(const Turns& from, const Turns& to) const
 {
     std::int64_t out = 1;
-    for (std::size_t i = 0; frame_.has_circles() && i < solver_.rotary().size(); ++i) {
-        const std::size_t joint = solver_.rotary()[i].value;
+    for (std::size_t i = 0; frame_.has_circles() && i < solver_->rotary().size(); ++i) {
+        const std::size_t joint = solver_->rotary()[i].value;
         out = std::max(out, frame_.blocks_between(joint, frame_.counts(joint, from[i]), frame_.counts(joint, to[i])));
     }
     return int(std::min<std::int64_t>(out, most_points));
@@ -120,8 +139,8 @@ int MotionWriter::blocks_between(const Turns& from, const Turns& to) const
 /// Before a link: joints that go one way only come to the planned place by as many turns more as that takes.
 void MotionWriter::go_one_way(const Turns& planned)
 {
-    for (std::size_t i = 0; frame_.has_circles() && i < solver_.rotary().size(); ++i) {
-        const std::size_t joint = solver_.rotary()[i].value;
+    for (std::size_t i = 0; frame_.has_circles() && i < solver_->rotary().size(); ++i) {
+        const std::size_t joint = solver_->rotary()[i].value;
         const TurnReading reads = frame_.reads(joint);
         if (reads != TurnReading::rising && reads != TurnReading::falling) {
             continue;
@@ -139,8 +158,8 @@ void MotionWriter::go_one_way(const Turns& planned)
 /// In a cut such a joint can't go back.
 void MotionWriter::check_one_way(const Turns& from, const Turns& to)
 {
-    for (std::size_t i = 0; frame_.has_circles() && i < solver_.rotary().size(); ++i) {
-        const std::size_t joint = solver_.rotary()[i].value;
+    for (std::size_t i = 0; frame_.has_circles() && i < solver_->rotary().size(); ++i) {
+        const std::size_t joint = solver_->rotary()[i].value;
         const TurnReading reads = frame_.reads(joint);
         const std::int64_t way = frame_.counts(joint, to[i]) - frame_.counts(joint, from[i]);
         if ((reads == TurnReading::rising && way < 0) || (reads == TurnReading::falling && way > 0)) {
@@ -191,181 +210,6 @@ void MotionWriter::report_positioned(const Stand& target, const Way& way)
                "cut with it standing still, or say in the machine that it moves while cutting", rotary ? to_deg(by) : by,
                neighbouring_records);
     }
-}
-
-bool MotionWriter::move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
-{
-    const int parts = rotary ? blocks_between(solver_.turns_of(now_.readings), solver_.turns_of(target.readings)) : 1;
-    const Stand from = now_;
-    for (int k = 1; k < parts; ++k) {
-        Stand part = now_;
-        for (const std::size_t i : frame_.chain()) {
-            if (frame_.is_rotary()[i]) {
-                part.counts[i] = from.counts[i] + (target.counts[i] - from.counts[i]) * k / parts;
-                part.readings[Eigen::Index(i)] = frame_.reading(i, part.counts[i]);
-            }
-        }
-        move_once(function, part, true, false, without);
-    }
-    return move_once(function, target, rotary, linear, without);
-}
-
-bool MotionWriter::move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
-{
-    Statement statement(StatementKind::motion);
-    bool any = false;
-    for (const std::size_t i : frame_.chain()) {
-        if (i == without || !(frame_.is_rotary()[i] ? rotary : linear)) {
-            continue;
-        }
-        any = any || !stated_[i] || target.counts[i] != now_.counts[i];
-        stated_[i] = true;
-        add_axis(statement, i, target.counts[i]);
-        stand_at(i, target);
-    }
-    if (!any) {
-        return false;
-    }
-    if (auto word = emitter_.function(function)) {
-        statement.slots.push_back(*word);
-    }
-    return emitter_.emit(statement);
-}
-
-void MotionWriter::retract()
-{
-    if (!assembly_.machine.retract) {
-        return;
-    }
-    const std::size_t joint = assembly_.machine.retract->value;
-    const double home = assembly_.machine.joints[joint].home;
-    if (retracted_ && std::abs(now()[Eigen::Index(joint)] - home) < 1e-9) {
-        return;
-    }
-    Statement statement(StatementKind::motion);
-    if (auto word = emitter_.function(Function::machine_coordinates)) {
-        statement.slots.push_back(*word);
-    }
-    if (auto word = emitter_.function(Function::rapid)) {
-        statement.slots.push_back(*word);
-    }
-    emitter_.forget(Role::axes);
-    statement.slots.push_back(frame_.slot(Role::axes, frame_.quantity(joint), home, joint));
-    emitter_.emit(statement);
-    emitter_.forget(Role::axes);
-    emitter_.forget_after("machine-coordinates");
-    moved_to(joint, home);
-    stated_[joint] = true;
-    retracted_ = true;
-    positioned_ = false;
-}
-
-void MotionWriter::rotary_home()
-{
-    own_retract_ ? own_retract_() : retract();
-    Stand target = now_;
-    for (const std::size_t i : frame_.chain()) {
-        if (frame_.is_rotary()[i]) {
-            const Joint& joint = assembly_.machine.joints[i];
-            double home = joint.home;
-            if (frame_.reads(i) != TurnReading::wound && !joint.travel) { // the same place on the circle, on the turn that is nearest
-                const double turns = (now()[Eigen::Index(i)] - home) / whole_turn;
-                home += whole_turn * (frame_.reads(i) == TurnReading::rising    ? std::ceil(turns - 1e-9)
-                                      : frame_.reads(i) == TurnReading::falling ? std::floor(turns + 1e-9)
-                                                                                : std::round(turns));
-            }
-            target.counts[i] = frame_.joint_slot(Role::axes, i, home).counts;
-            target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
-        }
-    }
-    if (differs(target, true)) {
-        move(Function::rapid, target, true, false);
-    }
-}
-
-void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* last)
-{
-    go_one_way(planned);
-    const Stand target = rounded(shifted(planned), pose.tip);
-    check_travel(target.readings);
-    carried_seconds_ = carried_length_ = 0;
-    if (!positioned_ || differs(target, true)) {
-        approach(pose, target, last);
-        return;
-    }
-    // Same rotary readings: first away from the work, last towards it.
-    const Pose here = solver_.kinematics().pose(now(), tool_length_);
-    const double rise = here.axis.dot(pose.tip - here.tip);
-    const Vec3 corner = rise > 0 ? Vec3(here.tip + here.axis * rise) : Vec3(pose.tip - here.axis * rise);
-    const double sideways = (pose.tip - here.tip - here.axis * rise).norm();
-    const double least = frame_.rounding().step(Quantity::length);
-    if (sideways > 2 * least && std::abs(rise) > 2 * least) {
-        move(Function::rapid, with_same_turn(corner), false, true);
-    }
-    move(Function::rapid, target, false, true);
-    retracted_ = false;
-}
-
-void MotionWriter::add_length(Statement& statement)
-{
-    if (assembly_.dialect.length_by_register) {
-        statement.slots.push_back(*emitter_.function(Function::length_on));
-        statement.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
-        set_length_shift(tool_length_);
-        length_stated_ = true;
-    }
-}
-
-void MotionWriter::restate_base()
-{
-    if (base_known_at_ == emitter_.forgotten()) {
-        return;
-    }
-    Statement base(StatementKind::state);
-    for (const Function function : {assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute}) {
-        if (auto word = emitter_.function(function); word && assembly_.dialect.modal.contains(word->role)) {
-            base.slots.push_back(*word);
-        }
-    }
-    if (assembly_.dialect.modal.contains(Role::offset)) {
-        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.job.work_offset)});
-    }
-    if (length_stated_ && assembly_.dialect.modal.contains(Role::length) && assembly_.dialect.modal.contains(Role::length_register)) {
-        add_length(base);
-    }
-    emitter_.emit(base);
-    base_known_at_ = emitter_.forgotten();
-}
-
-void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpec* last)
-{
-    if (!assembly_.machine.retract || !emitter_.function(Function::machine_coordinates)) {
-        report(Severity::error, "no-retract", "", "nothing says how the tool gets away from the work before it is positioned",
-               "name the \"retract\" joint in the machine and give the dialect a word for machine-coordinates", 1);
-        return;
-    }
-    own_retract_ ? own_retract_() : retract();
-    const std::size_t away = assembly_.machine.retract->value;
-    move(Function::rapid, target, true, false, away);
-    // Sideways: all linear joints but the one that stays away; it is not written.
-    move(Function::rapid, target, false, true, away);
-    Statement down(StatementKind::motion);
-    add_length(down);
-    // Rounded again: the length in force shifts the joint's counts.
-    const Stand final = with_same_turn(pose.tip);
-    if (last != nullptr) {
-        const double way = std::abs(final.readings[Eigen::Index(away)] - now()[Eigen::Index(away)]);
-        const bool by_time = last->mode == FeedMode::inverse_time;
-        add_feed(down, by_time ? FeedMode::per_minute : last->mode, by_time ? way / last->seconds(way) : last->value);
-    }
-    if (auto word = emitter_.function(last != nullptr ? Function::linear : Function::rapid)) {
-        down.slots.push_back(*word);
-    }
-    add_axis(down, away, final.counts[away]);
-    moved_to(away, final.readings[Eigen::Index(away)]);
-    emitter_.emit(down);
-    positioned_ = true;
-    retracted_ = false;
 }
 
 Slot MotionWriter::feed_slot(Statement& statement, FeedMode mode, double value)
@@ -527,26 +371,26 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const F
     }
     check_one_way(way.from, way.to);
     const double length = piece.length();
-    if (!piece.arc && solver_.rotary().empty()) {
+    if (!piece.arc && solver_->rotary().empty()) {
         feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
         return;
     }
     if (!piece.arc && blocks_between(way.from, way.to) == 1) {
         const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
         const Deviation bound =
-            deviation_bound(turns, length, parts_.lever.at(solver_, piece.from.tip, tool_length_), Interpolation::joints);
+            deviation_bound(turns, length, parts_.lever.at(*solver_, piece.from.tip, tool_length_), Interpolation::joints);
         if (bound.tip <= assembly_.job.tolerance.tip && bound.axis <= assembly_.job.tolerance.axis) {
             feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
             return;
         }
     }
-    subdivide(solver_, piece, way.branch, way.from, way.to, tool_length_, assembly_.job.tolerance, Interpolation::joints, parts_);
+    subdivide(*solver_, piece, way.branch, way.from, way.to, tool_length_, assembly_.job.tolerance, Interpolation::joints, parts_);
     if (parts_.capped) {
         report(Severity::error, "too-many-blocks", "",
                fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
                "lean the tool away from the pole, or allow a larger tolerance", parts_.worst.tip);
     }
-    if (parts_.points.size() > remarkable_blocks && !parts_.capped && !piece.arc && !solver_.rotary().empty()) {
+    if (parts_.points.size() > remarkable_blocks && !parts_.capped && !piece.arc && !solver_->rotary().empty()) {
         report_many_blocks(way, length);
     }
     double before = 0;
@@ -574,7 +418,7 @@ void MotionWriter::report_many_blocks(const SheetWay& way, double length)
     const auto count = double(parts_.points.size());
     const bool first = std::abs(way.to[0] - way.from[0]) >= std::abs(way.to[1] - way.from[1]);
     const std::size_t rotary = first ? 0 : 1;
-    const std::string& joint = assembly_.machine.joints[solver_.rotary()[rotary].value].id;
+    const std::string& joint = assembly_.machine.joints[solver_->rotary()[rotary].value].id;
     if (!findings_.absorb("many-blocks", joint, record_, 1, count, source_.line.value, emitter_.lines() + 1)) {
         report(Severity::remark, "many-blocks", joint,
                fmt::format("{:.0f} blocks for one move: {} turns {:.3f} deg while the tool goes {:.3f} mm", count, joint,
@@ -590,7 +434,7 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from_planned, co
     const Turns to = shifted(to_planned);
     check_one_way(from, to);
     const double turn = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
-    const double lever = std::min(solver_.lever_bound(pose.tip, tool_length_), 1e5);
+    const double lever = std::min(solver_->lever_bound(pose.tip, tool_length_), 1e5);
     // Chords of a circle about the axis, with room for rounding.
     const double wanted = std::ceil(turn * std::sqrt(lever / (4 * assembly_.job.tolerance.tip)));
     const int parts = std::max(int(std::clamp(wanted, 1.0, double(most_points))), blocks_between(from, to));
@@ -602,15 +446,15 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from_planned, co
 
 bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
 {
-    const Pose here = solver_.kinematics().pose(now(), tool_length_);
+    const Pose here = solver_->kinematics().pose(now(), tool_length_);
     return positioned_ && !differs(rounded(shifted(planned), pose.tip), true) && here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
 bool MotionWriter::tool_along_length_joint() const
 {
-    const Pose here = solver_.kinematics().pose(now(), tool_length_);
+    const Pose here = solver_->kinematics().pose(now(), tool_length_);
     Readings above = now();
-    solver_.set_linear(above, here.tip + here.axis * 100, tool_length_);
+    solver_->set_linear(above, here.tip + here.axis * 100, tool_length_);
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const double way = above[Eigen::Index(i)] - now()[Eigen::Index(i)];
         const bool length_joint = assembly_.machine.joints[i].id == assembly_.dialect.length_joint;

@@ -9,6 +9,7 @@
 #include "core/geometry/path_piece.hpp"
 #include "core/run/assembly.hpp"
 #include "core/run/finding.hpp"
+#include "core/run/outline.hpp"
 #include "core/run/program_frame.hpp"
 #include "core/solve/subdivide.hpp"
 
@@ -50,8 +51,17 @@ public:
     /// A tool is in the spindle now: its length has to be stated with the next approach.
     void set_tool(const Tool& tool);
 
+    /// Away from the work: along the tool until it is clear of what its operation touches where the retract joint leads elsewhere, then
+    /// to the home of that joint.
     void retract();
     void rotary_home();
+    /// The machine stands together otherwise from here on: joints that are held go to their places in their order, those set by hand have
+    /// been set. The solver must outlive the writer. Precondition: retracted.
+    void change_posture(const Posture& posture, const InverseSolver& solver);
+    /// How far the operation of the next motion reaches along its tool; must stay until the next call. May be null.
+    void set_fronts(const OperationOutline* operation) { next_fronts_ = operation; }
+    [[nodiscard]] const InverseSolver& solver() const { return *solver_; }
+    [[nodiscard]] const Posture& posture() const { return posture_; }
     /// In rapid to a pose (work mount's frame) with planned rotary readings. With `last` the way down of a first approach goes at that
     /// feed: the path does not say that the tool may come there in rapid.
     void rapid(const Pose& pose, const Turns& planned, const FeedSpec* last = nullptr);
@@ -74,7 +84,7 @@ public:
     /// The stand for a tip with the rotary joints as they stand now.
     [[nodiscard]] Stand with_same_turn(const Vec3& tip) const
     {
-        return frame_.stand(now_, solver_.turns_of(now_.readings), tip, tool_length_);
+        return frame_.stand(now_, solver_->turns_of(now_.readings), tip, tool_length_);
     }
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.
     [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
@@ -139,7 +149,12 @@ private:
     }
     [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
     bool move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
+    void take_chain();
+    [[nodiscard]] std::optional<std::size_t> away_joint() const;
+    [[nodiscard]] double way_out(const Pose& pose, const OperationOutline* operation) const;
+    void leave_along_tool();
     void approach(const Pose& pose, const Stand& target, const FeedSpec* last);
+    void approach_beside(const Pose& pose, const Vec3& outside, const FeedSpec* last);
     void add_length(Statement& statement);
     void set_length_shift(double mm);
     void report_many_blocks(const SheetWay& way, double length);
@@ -171,7 +186,10 @@ private:
     bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed);
 
     const Assembly& assembly_;
-    const InverseSolver& solver_;
+    const InverseSolver* solver_;
+    Posture posture_;
+    const OperationOutline* here_fronts_ = nullptr; ///< of the last motion
+    const OperationOutline* next_fronts_ = nullptr;
     WordEmitter& emitter_;
     FindingList& findings_;
     ProgramFrame frame_;
@@ -197,7 +215,9 @@ private:
     std::uint32_t cut_lines_ = UINT32_MAX;
     std::uint32_t length_register_ = 0;
     std::optional<FeedMode> mode_;
-    bool cut_words_hold_ = false; ///< a cut's words are modal in this dialect
+    bool beside_ = false;              ///< the tool does not point along the joint that retracts
+    bool length_register_acts_ = true; ///< a length register acts along the tool
+    bool cut_words_hold_ = false;      ///< a cut's words are modal in this dialect
     bool positioned_ = false;
     bool retracted_ = false;
     bool length_stated_ = false;

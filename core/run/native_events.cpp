@@ -28,7 +28,7 @@ NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, Pla
                            const std::vector<std::string>& files, CodeSink& sink, bool own_thread)
     : assembly_(assembly), in_work_(assembly.setup.part), outline_(outline), plan_(plan), findings_(findings), files_(files),
       joint_names_(assembly.joint_names()), emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread),
-      motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_)
+      solvers_(assembly), motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_)
 {
     if (!assembly.rulebook.empty()) {
         rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this));
@@ -116,6 +116,7 @@ void NativeEvents::note_event(const char* event, const Record* record)
     probe_->pose = pose != nullptr ? std::optional(*pose) : std::nullopt;
     probe_->stand = motion_.now();
     probe_->tool_length = motion_.tool_length();
+    probe_->posture = motion_.posture();
 }
 
 void NativeEvents::note_rule(const std::string& rule)
@@ -202,13 +203,21 @@ void NativeEvents::on(const record::Coolant& r)
 
 void NativeEvents::ready_to_move()
 {
+    motion_.set_fronts(operations_ > 0 && operations_ <= outline_.operations.size() ? &outline_.operations[operations_ - 1] : nullptr);
     motion_.restate_base();
     const bool turning = wanted_spindle_.state != SpindleState::off;
     if (turning && assembly_.setup.spindle == Actor::program &&
         (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
+        const Gearing& gearing = assembly_.machine.mounts[motion_.posture().mount].gearing;
+        if (gearing.most_speed > 0 && wanted_spindle_.speed_rpm > gearing.most_speed) {
+            motion_.report(Severity::error, "too-fast", "",
+                           fmt::format("the tool is to turn at {:g} rpm, the {} takes {:g}", wanted_spindle_.speed_rpm,
+                                       assembly_.machine.mounts[motion_.posture().mount].name, gearing.most_speed),
+                           "lower the speed, and the feed with it", wanted_spindle_.speed_rpm / gearing.most_speed);
+        }
         Statement statement(StatementKind::state);
-        statement.slots.push_back(motion_.frame().slot(Role::speed, Quantity::speed, wanted_spindle_.speed_rpm));
-        const bool clockwise = wanted_spindle_.state == SpindleState::clockwise;
+        statement.slots.push_back(motion_.frame().slot(Role::speed, Quantity::speed, wanted_spindle_.speed_rpm / gearing.ratio));
+        const bool clockwise = (wanted_spindle_.state == SpindleState::clockwise) != gearing.reversed;
         if (auto word = emitter_.function(clockwise ? Function::spindle_clockwise : Function::spindle_counter_clockwise)) {
             statement.slots.push_back(*word);
         }
@@ -311,7 +320,7 @@ void NativeEvents::cut(const Pose& to, const record::Circular* circular)
 void NativeEvents::cut_piece(const PathPiece& piece, const Planned& planned)
 {
     if (planned.entry == Planned::Entry::pole) {
-        const Vec3& axis = assembly_.solver->pole_axis();
+        const Vec3& axis = motion_.solver().pole_axis();
         Pose pole = piece.at(planned.s);
         pole.axis = planned.opposite ? Vec3(-axis) : axis;
         const auto [before, after] = split_at(piece, planned.s, pole);
@@ -336,7 +345,7 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
     if (turn < 1e-9) {
         return;
     }
-    const std::string& joint = assembly_.machine.joints[assembly_.solver->rotary()[0].value].id;
+    const std::string& joint = assembly_.machine.joints[motion_.solver().rotary()[0].value].id;
     const double lift = settings().pole_lift;
     if (lift > 0) {
         const Pose up{pole.tip + pole.axis * lift, pole.axis};

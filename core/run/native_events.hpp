@@ -4,6 +4,7 @@
 #include "core/run/cycle_writer.hpp"
 #include "core/run/outline.hpp"
 #include "core/run/post_run.hpp"
+#include "core/run/postures.hpp"
 #include "core/solve/path_choice.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/record_source.hpp"
@@ -24,6 +25,7 @@ struct EventProbe {
     Planned planned;          ///< the choice made for it
     Readings stand;           ///< where the joints stood when its record came
     double tool_length = 0;
+    Posture posture;
     // A question instead of a line:
     std::optional<std::size_t> asked; ///< record, before anything is made of it
     std::string expression;           ///< of Lua, with `event` and everything that rules have
@@ -76,6 +78,7 @@ private:
     void on(const record::InsertedText& r);
     void on(const record::ProgramEnd&) {}
     void on(const record::Unknown&) {}
+    void on(const record::PostureChange& r);
 
     void happen(const Record& record);
     void start_program();
@@ -84,6 +87,10 @@ private:
     /// Writes a section; one that nobody supplies is the one word of `fallback`.
     void section(const std::string& name, std::optional<Function> fallback);
     void write_section(const std::string& name, const char* whose, const Section& section);
+    /// Whether somebody supplies it, or switches it off.
+    [[nodiscard]] bool has_section(const std::string& name) const;
+    /// Writes what a person has to do now.
+    void tell();
     void write_template(const StatementTemplate& item);
     TextEffect write_line(const std::string& text);
     void after_text(const TextEffect& effect);
@@ -162,8 +169,10 @@ private:
     const std::vector<std::string>& files_;
     std::vector<std::string> joint_names_;
     WordEmitter emitter_;
+    SolverBook solvers_;
     MotionWriter motion_;
     CycleWriter cycles_;
+    std::vector<std::string> messages_; ///< to a person, in the section at hand
     Source source_;
     std::size_t index_ = 0;
     EventProbe* probe_ = nullptr;

@@ -41,11 +41,38 @@ void check_tool(const Assembly& a, const record::ToolChange& change, const Place
 
 } // namespace
 
+void OperationOutline::include_front(const Pose& pose)
+{
+    const double reach = pose.axis.dot(pose.tip);
+    for (Front& front : fronts) {
+        if ((front.axis - pose.axis).squaredNorm() < 1e-12) {
+            front.reach = std::max(front.reach, reach);
+            return;
+        }
+    }
+    if (fronts.size() < most_fronts) {
+        fronts.push_back({pose.axis, reach});
+    }
+}
+
+double OperationOutline::front(const Vec3& axis) const
+{
+    for (const Front& front : fronts) {
+        if ((front.axis - axis).squaredNorm() < 1e-12) {
+            return front.reach;
+        }
+    }
+    return axis.cwiseMax(0).dot(high) + axis.cwiseMin(0).dot(low);
+}
+
 void OutlineBuilder::add(const Record& record)
 {
     const std::size_t index = out_.records++;
     if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
-        out_.operations.push_back({operation->id, operation->name, index, 0, {}, Vec3::Constant(1e300), Vec3::Constant(-1e300)});
+        OperationOutline& begun = out_.operations.emplace_back();
+        begun.id = operation->id;
+        begun.name = operation->name;
+        begun.first_record = index;
     }
     if (out_.operations.empty()) {
         return;
@@ -72,6 +99,7 @@ void OutlineBuilder::add(const Record& record)
     } else if (const auto* cycle = std::get_if<record::CycleStart>(&record.data)) {
         const auto plan = plan_cycle(*cycle);
         hole_bottom_ = plan ? plan.value().bottom : 0;
+        hole_retreat_ = plan ? plan.value().retreat : 0;
     }
 }
 
@@ -80,6 +108,10 @@ void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const 
     OperationOutline& operation = out_.operations.back();
     ++out_.motions;
     operation.include(pose.tip);
+    if (!assembly_.postures.empty()) {
+        const bool hole = std::holds_alternative<record::CyclePoint>(data);
+        operation.include_front({pose.tip + pose.axis * (hole ? hole_retreat_ : 0), pose.axis});
+    }
     if (std::holds_alternative<record::CyclePoint>(data)) {
         operation.include(pose.tip + pose.axis * hole_bottom_);
     }

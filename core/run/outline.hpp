@@ -21,6 +21,17 @@ struct OperationOutline {
     Vec3 low = Vec3::Constant(1e300); ///< extent of all motion in the part's frame, arcs and holes included
     Vec3 high = Vec3::Constant(-1e300);
 
+    /// How far motion with one tool axis reaches along it, part's frame; kept for jobs with postures, of the first `most_fronts` axes.
+    struct Front {
+        Vec3 axis;
+        double reach = 0;
+    };
+    static constexpr std::size_t most_fronts = 64;
+    std::vector<Front> fronts;
+
+    void include_front(const Pose& pose);
+    /// The reach of motion with this axis; of the whole extent where the axis is not among those kept.
+    [[nodiscard]] double front(const Vec3& axis) const;
     void include(const Vec3& tip)
     {
         low = low.cwiseMin(tip);
@@ -56,6 +67,7 @@ private:
     Outline out_;
     bool moved_without_tool_ = false;
     double hole_bottom_ = 0;
+    double hole_retreat_ = 0;
     std::optional<Pose> here_;
 };
 

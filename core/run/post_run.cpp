@@ -56,6 +56,7 @@ public:
             const OperationSettings& settings = settings_of(a_.job, ++operations_);
             target_.may_reorient = settings.reorient_clearance.has_value();
         }
+        fresh_ = fresh_ || std::holds_alternative<record::PostureChange>(record.data);
         const Pose* pose = end_pose(record.data);
         if (pose == nullptr || std::holds_alternative<record::From>(record.data)) {
             return nullptr;
@@ -115,9 +116,11 @@ Status RunPasses::read(Scratch& scratch)
     }
     RecordSource& records = this->records();
     OutlineBuilder outline(a_, pass_->findings, records.files());
+    SolverBook solvers(a_);
     PathChooser chooser(*a_.solver, a_.machine, a_.machine.home(), *pass_->steps, *pass_->decisions);
     RecordSpoolWriter aside(*pass_->records);
     Targets targets(a_);
+    Readings standing = a_.machine.home();
     Record record;
     for (std::size_t index = 0;; ++index) {
         const auto more = records.next(record);
@@ -128,6 +131,12 @@ Status RunPasses::read(Scratch& scratch)
             break;
         }
         outline.add(record);
+        if (const auto* change = std::get_if<record::PostureChange>(&record.data)) {
+            chooser.change_solver(solvers.of(change->posture), standing);
+            for (const HeldJoint& held : change->posture.held) {
+                standing[Eigen::Index(held.joint.value)] = held.reading;
+            }
+        }
         if (const PathTarget* target = targets.next(record)) {
             const PathChooser::Seen seen = chooser.add(*target);
             if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
@@ -154,6 +163,19 @@ Status RunPasses::read(Scratch& scratch)
 
 void RunPasses::report_leans()
 {
+    for (const Finding& finding : agreed_.findings().list()) {
+        pass_->findings.add(finding);
+    }
+    for (const LeanReport& departure : agreed_.departures()) {
+        Finding finding =
+            Finding::make(Severity::remark, "direction-departs",
+                          fmt::format("in the operation {} the tool stands up to {:.4f} deg beside its direction at {} records",
+                                      departure.operation, to_deg(departure.most), departure.records),
+                          "nothing has to be done; the operation's posture allows it", departure.most);
+        finding.source = place_of(agreed_.files(), departure.first);
+        finding.count = departure.records;
+        pass_->findings.add(std::move(finding));
+    }
     for (const LeanReport& lean : agreed_.leans()) {
         Finding finding =
             Finding::make(Severity::remark, "pole-lean",

@@ -8,18 +8,12 @@
 
 namespace wexilum {
 
-ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), rounding_(assembly.dialect, assembly.controller)
+ProgramFrame::ProgramFrame(const Assembly& assembly) : rounding_(assembly.dialect, assembly.controller)
 {
-    for (const auto& link : assembly.solver->kinematics().links()) {
-        chain_[link.joint.value] = true;
-    }
     for (std::size_t i = 0; i < assembly.machine.joints.size(); ++i) {
         rotary_[i] = assembly.machine.joints[i].kind == JointKind::rotary;
         quantity_[i] = rotary_[i] ? Quantity::angle : Quantity::length;
         offset_[i] = assembly.offset(JointIndex(static_cast<std::uint32_t>(i)));
-        if (chain_[i]) {
-            chain_joints_.push_back(i);
-        }
         reads_[i] = rotary_[i] ? assembly.controller.turn_reading(assembly.machine.joints[i].id) : TurnReading::wound;
         circles_ = circles_ || reads_[i] != TurnReading::wound;
     }
@@ -27,6 +21,22 @@ ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), roun
     turn_counts_ = rounding_.counts(Quantity::angle, whole_turn);
     if (const auto joint = assembly.machine.find_joint(assembly.dialect.length_joint)) {
         length_joint_ = joint->value;
+    }
+    change_solver(*assembly.solver);
+}
+
+void ProgramFrame::change_solver(const InverseSolver& solver)
+{
+    solver_ = &solver;
+    chain_.fill(false);
+    chain_joints_.clear();
+    for (const auto& link : solver.kinematics().links()) {
+        chain_[link.joint.value] = true;
+    }
+    for (std::size_t i = 0; i < chain_.size(); ++i) {
+        if (chain_[i]) {
+            chain_joints_.push_back(i);
+        }
     }
 }
 
@@ -74,7 +84,7 @@ Stand ProgramFrame::stand(const Stand& now, const Turns& turns, const Vec3& tip,
 
 void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const
 {
-    const InverseSolver& solver = *assembly_.solver;
+    const InverseSolver& solver = *solver_;
     Turns rounded{};
     Turns sine{};
     Turns cosine{};

@@ -22,6 +22,9 @@ public:
     /// The assembly must be linked and outlive the frame.
     explicit ProgramFrame(const Assembly& assembly);
 
+    /// The chain is that of another posture's solver, which must outlive the frame.
+    void change_solver(const InverseSolver& solver);
+
     /// The tool length that the control adds to its length joint; 0 while no length word is in force. Stands made before hold the
     /// old counts: recount() them.
     void set_length_shift(double mm);
@@ -82,7 +85,7 @@ public:
 private:
     double round(Stand& stand, std::size_t joint, double wanted) const;
     [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
-    const Assembly& assembly_;
+    const InverseSolver* solver_ = nullptr;
     Rounding rounding_;
     std::array<bool, max_joints> rotary_{};
     std::array<Quantity, max_joints> quantity_{};

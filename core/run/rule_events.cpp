@@ -273,8 +273,8 @@ std::optional<double> NativeEvents::axis(std::string_view joint, bool machine)
         return std::nullopt;
     }
     Readings readings = motion_.now();
-    assembly_.solver->set_turns(readings, choice_->turns);
-    assembly_.solver->set_linear(readings, in_work(*pose).tip, motion_.tool_length());
+    motion_.solver().set_turns(readings, choice_->turns);
+    motion_.solver().set_linear(readings, in_work(*pose).tip, motion_.tool_length());
     const double reading = readings[Eigen::Index(found->value)];
     const double value = machine ? reading : motion_.frame().program_value(found->value, reading);
     return motion_.frame().is_rotary()[found->value] ? to_deg(value) : value;

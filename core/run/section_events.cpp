@@ -71,6 +71,14 @@ void NativeEvents::section(const std::string& name, std::optional<Function> fall
     }
 }
 
+bool NativeEvents::has_section(const std::string& name) const
+{
+    const auto& operations = assembly_.job.operations;
+    const bool in_operation = operations_ > 0 && operations_ <= operations.size() && operations[operations_ - 1].sections.contains(name);
+    return in_operation || own_sections_.contains(name) || assembly_.job.sections.contains(name) ||
+           assembly_.dialect.sections.contains(name);
+}
+
 void NativeEvents::write_section(const std::string& name, const char* whose, const Section& section)
 {
     const std::string rule = probe_ != nullptr ? probe_->rule : std::string();
@@ -206,6 +214,7 @@ void NativeEvents::act(SectionAction action)
             coolant_ = record::CoolantState::off;
         }
         return;
+    case SectionAction::message: tell(); return;
     case SectionAction::work_offset:
         if (!offered(EventKind::work_offset)) {
             state_work_offset();

@@ -25,30 +25,61 @@ std::int64_t in_nano(double value) { return std::llround(value * 1e9); }
 } // namespace
 
 PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, const Readings& start, Spool& steps, Spool& decisions)
-    : solver_(solver), steps_(steps), decisions_(decisions), decision_spool_(decisions), rotary_(solver.rotary().size()),
-      branch_count_(rotary_ == 2 ? 2 : 1)
+    : solver_(&solver), machine_(machine), steps_(steps), decisions_(decisions), decision_spool_(decisions)
 {
+    take_joints();
+    Survivor standing;
+    for (std::size_t i = 0; i < standing.end.size(); ++i) {
+        standing.end[i] = joints_[i] ? start[Eigen::Index(joints_[i]->value)] : 0;
+    }
+    survivors_.push_back(standing);
+    lifts_.fill(solver.turns_of(start));
+}
+
+/// The joints of the solver at hand, with their speeds and travel.
+void PathChooser::take_joints()
+{
+    rotary_ = solver_->rotary().size();
+    branch_count_ = rotary_ == 2 ? 2 : 1;
     per_speed_.fill(Both::Zero());
     travel_low_.fill(Both::Constant(-std::numeric_limits<double>::infinity()));
     travel_high_.fill(Both::Constant(std::numeric_limits<double>::infinity()));
-    Survivor standing;
+    joints_.fill(std::nullopt);
     const auto place = [&](std::size_t i, JointIndex index) {
-        const Joint& joint = machine.joints[index.value];
+        const Joint& joint = machine_.joints[index.value];
+        joints_[i] = index;
         per_speed_[i].setConstant(1 / joint.speed);
         if (joint.travel) {
             travel_low_[i].setConstant(joint.travel->low - slack);
             travel_high_[i].setConstant(joint.travel->high + slack);
         }
-        standing.end[i] = start[Eigen::Index(index.value)];
     };
     for (std::size_t i = 0; i < rotary_; ++i) {
-        place(i, solver.rotary()[i]);
+        place(i, solver_->rotary()[i]);
     }
     for (std::size_t i = 0; i < 3; ++i) {
-        place(first_linear + i, solver.linear()[i]);
+        place(first_linear + i, solver_->linear()[i]);
     }
-    survivors_.push_back(standing);
-    lifts_.fill(solver.turns_of(start));
+}
+
+void PathChooser::change_solver(const InverseSolver& solver, const Readings& standing)
+{
+    settle_pending(nullptr);
+    close();
+    const auto before = joints_;
+    solver_ = &solver;
+    take_joints();
+    follower_ = {};
+    for (Survivor& survivor : survivors_) {
+        const Chain end = survivor.end;
+        for (std::size_t i = 0; i < joints_.size(); ++i) {
+            const auto stood = std::find(before.begin(), before.end(), joints_[i]);
+            survivor.end[i] = !joints_[i]             ? 0
+                              : stood != before.end() ? end[std::size_t(stood - before.begin())]
+                                                      : standing[Eigen::Index(joints_[i]->value)];
+        }
+    }
+    lifts_.fill({survivors_.front().end[0], survivors_.front().end[1]});
 }
 
 PathChooser::Chain PathChooser::chain_of(const Chains& chains, std::size_t branch)
@@ -66,14 +97,14 @@ PathChooser::Chains PathChooser::chains_at(const Lifts& lifts, const Vec3& tip, 
     Chains out;
     out[0] = Both(lifts[0][0], lifts[1][0]);
     out[1] = Both(lifts[0][1], lifts[1][1]);
-    if (found != nullptr && rotary_ == 2 && solver_.linear_together()) {
-        const auto linear = solver_.linear_readings(*found, tip, tool_length);
+    if (found != nullptr && rotary_ == 2 && solver_->linear_together()) {
+        const auto linear = solver_->linear_readings(*found, tip, tool_length);
         std::copy(linear.begin(), linear.end(), out.begin() + first_linear);
         return out;
     }
     std::array<Vec3, 2> linear;
     for (std::size_t b = 0; b < 2; ++b) {
-        linear[b] = int(b) < branch_count_ ? solver_.linear_readings(lifts[b], tip, tool_length) : linear[0];
+        linear[b] = int(b) < branch_count_ ? solver_->linear_readings(lifts[b], tip, tool_length) : linear[0];
     }
     for (std::size_t i = 0; i < 3; ++i) {
         out[first_linear + i] = Both(linear[0][Eigen::Index(i)], linear[1][Eigen::Index(i)]);
@@ -151,7 +182,7 @@ PathChooser::Lifts PathChooser::lifts_near(const Branches& found) const
 PathChooser::Lifts PathChooser::at_the_pole(bool opposite) const
 {
     Lifts out = lifts_;
-    const Branches there = solver_.branches(opposite ? Vec3(-solver_.pole_axis()) : solver_.pole_axis());
+    const Branches there = solver_->branches(opposite ? Vec3(-solver_->pole_axis()) : solver_->pole_axis());
     for (std::size_t b = 0; b < 2; ++b) {
         out[b][1] = there.turns[b][1];
     }
@@ -218,7 +249,7 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
 
 PathChooser::Seen PathChooser::add(const PathTarget& target)
 {
-    const Branches found = solver_.branches(target.pose.axis, follower_);
+    const Branches found = solver_->branches(target.pose.axis, follower_);
     const double chord = (target.pose.axis - here_.axis).lpNorm<1>(); // at least
     if (open_ && pending_.empty() && !target.link && target.arc == nullptr && rotary_ == 2 && found.count == 2 &&
         std::min(found.pole, here_pole_) > clear_of_poles * (chord + at_pole)) {
@@ -297,7 +328,7 @@ void PathChooser::settle_pending(const Branches* next)
     }
     for (std::size_t i = 0; i < waiting.size(); ++i) {
         const PathTarget& target = waiting[i];
-        const bool opposite = target.pose.axis.dot(solver_.pole_axis()) < 0;
+        const bool opposite = target.pose.axis.dot(solver_->pole_axis()) < 0;
         const Lifts lifts = at_the_pole(opposite);
         if (i == 0) {
             begin(lifts, target.pose.tip, target.tool_length);
@@ -337,7 +368,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
 {
     const auto piece = [&] { return PathPiece{here_, target.pose, target.arc != nullptr ? std::optional(*target.arc) : std::nullopt}; };
     const bool pole = found.pole <= at_pole;
-    const Vec3& axis = solver_.pole_axis();
+    const Vec3& axis = solver_->pole_axis();
     Lifts lifts = pole ? at_the_pole(target.pose.axis.dot(axis) < 0) : lifts_near(found);
     std::optional<double> pass;
     bool opposite = false;
@@ -350,7 +381,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
         } else if (std::min(found.pole, here_pole_) <= clear_of_poles * (chord + at_pole)) {
             opposite = (here_.axis + target.pose.axis).dot(axis) < 0;
             const auto nearest = nearest_pass(here_.axis, target.pose.axis, opposite ? Vec3(-axis) : axis);
-            if (nearest && solver_.reaches_pole(opposite) && nearest->s > 0 && nearest->s < 1 && nearest->distance <= at_pole) {
+            if (nearest && solver_->reaches_pole(opposite) && nearest->s > 0 && nearest->s < 1 && nearest->distance <= at_pole) {
                 pass = nearest->s;
             }
         }
@@ -377,7 +408,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             // Travel along the arc, not only at its end.
             for (int i = 1; i < 8; ++i) {
                 const Pose between = piece().at(i / 8.0);
-                advance(pole ? lifts : lifts_near(solver_.branches(between.axis)), between.tip, target.tool_length, true);
+                advance(pole ? lifts : lifts_near(solver_->branches(between.axis)), between.tip, target.tool_length, true);
             }
         }
         move_to(lifts, target.pose.tip, target, entry, depart, pole ? nullptr : &found);

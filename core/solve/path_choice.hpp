@@ -51,6 +51,9 @@ public:
         double pole = 10;                  ///< rad to the nearest pole
     };
     Seen add(const PathTarget& target);
+    /// From here on the targets are for another solver of the same machine, which must outlive the chooser as well; the next one has to be
+    /// a link. `standing`: where joints are that have not moved so far.
+    void change_solver(const InverseSolver& solver, const Readings& standing);
     /// Settles the choice. Nothing may be added afterwards.
     Status finish();
 
@@ -103,13 +106,17 @@ private:
     void write_step(std::uint8_t entry, const Lifts& lifts, bool opposite = false);
     Status trace_back();
 
-    const InverseSolver& solver_;
+    void take_joints();
+
+    const InverseSolver* solver_;
+    const Machine& machine_;
     SpoolWriter steps_;
     SpoolWriter decisions_;
     Spool& decision_spool_;
     std::size_t rotary_ = 0;
     int branch_count_ = 1;
-    Chains per_speed_; ///< the same for both branches
+    std::array<std::optional<JointIndex>, most_chain> joints_; ///< of the chain
+    Chains per_speed_;                                         ///< the same for both branches
     Chains travel_low_;
     Chains travel_high_;
     Stretch stretch_;

@@ -7,9 +7,9 @@ namespace wexilum {
 const char* event_name(std::size_t kind)
 {
     static constexpr std::array<const char*, std::variant_size_v<RecordData>> names{
-        "start position", "rapid motion",  "linear motion", "circular motion", "start of a cycle",  "cycle point", "end of a cycle",
-        "tool change",    "feed",          "spindle",       "coolant",         "program name",      "operation",   "comment",
-        "stop",           "optional stop", "dwell",         "inserted text",   "end of a toolpath", "unknown word"};
+        "start position", "rapid motion",  "linear motion", "circular motion", "start of a cycle",  "cycle point",  "end of a cycle",
+        "tool change",    "feed",          "spindle",       "coolant",         "program name",      "operation",    "comment",
+        "stop",           "optional stop", "dwell",         "inserted text",   "end of a toolpath", "unknown word", "change of posture"};
     return names[kind];
 }
 

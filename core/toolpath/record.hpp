@@ -4,6 +4,7 @@
 #include "core/base/ids.hpp"
 #include "core/base/result.hpp"
 #include "core/geometry/pose.hpp"
+#include "core/toolpath/posture.hpp"
 
 #include <cstdint>
 #include <map>
@@ -86,6 +87,12 @@ struct Operation {
 struct Comment {
     std::string text;
 };
+/// The machine stands together otherwise from here on; no toolpath says so, the arrangement of the job does.
+struct PostureChange {
+    Posture posture;
+    std::vector<HeldJoint> by_hand; ///< those of its held joints that a person has to set now
+    bool fitted = false;            ///< a person has to fit or remove an attachment before
+};
 struct Stop {};
 struct OptionalStop {};
 struct Dwell {
@@ -107,7 +114,7 @@ struct Unknown {
 using RecordData = std::variant<record::From, record::Rapid, record::Linear, record::Circular, record::CycleStart, record::CyclePoint,
                                 record::CycleEnd, record::ToolChange, record::Feed, record::Spindle, record::Coolant, record::ProgramName,
                                 record::Operation, record::Comment, record::Stop, record::OptionalStop, record::Dwell, record::InsertedText,
-                                record::ProgramEnd, record::Unknown>;
+                                record::ProgramEnd, record::Unknown, record::PostureChange>;
 
 struct Record {
     RecordData data;

@@ -109,6 +109,14 @@ void fields(Stream& s, record::Unknown& v)
     s.text(v.word);
     s.text(v.text);
 }
+template <typename Stream>
+void fields(Stream& s, record::PostureChange& v)
+{
+    s.value(v.posture.mount);
+    s.list(v.posture.held);
+    s.list(v.by_hand);
+    s.value(v.fitted);
+}
 template <typename Stream, typename Bare>
 void fields(Stream&, Bare&) // stops and ends
 {
@@ -117,6 +125,13 @@ void fields(Stream&, Bare&) // stops and ends
 
 struct Put {
     SpoolWriter& out;
+    void list(const std::vector<HeldJoint>& v)
+    {
+        out.put(static_cast<std::uint32_t>(v.size()));
+        for (const HeldJoint& held : v) {
+            out.put(held);
+        }
+    }
     void vector(const Vec3& v) { out.bytes(reinterpret_cast<const char*>(v.data()), 3 * sizeof(double)); }
     template <typename T>
     void value(const T& v)
@@ -140,6 +155,13 @@ struct Put {
 
 struct Get {
     SpoolReader& in;
+    void list(std::vector<HeldJoint>& v)
+    {
+        v.resize(in.get<std::uint32_t>());
+        for (HeldJoint& held : v) {
+            held = in.get<HeldJoint>();
+        }
+    }
     void vector(Vec3& v) { in.bytes(reinterpret_cast<char*>(v.data()), 3 * sizeof(double)); }
     template <typename T>
     void value(T& v)

@@ -111,10 +111,11 @@ private Q_SLOTS:
         const auto loaded = load_demo("mirror");
         QVERIFY(!loaded.ok());
         QVERIFY(QString::fromStdString(loaded.error().cure)
-                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-rule-without-end, "
+                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-head-between-marks, "
+                                "fails-head-points-elsewhere, fails-head-without-length, fails-rule-without-end, "
                                 "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, "
                                 "fails-unreachable-direction, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch, "
-                                "setting-circle, setting-circle-second"));
+                                "mirror-cell-sides, mirror-cell-sides-lean, setting-circle, setting-circle-second"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

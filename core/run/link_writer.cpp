@@ -1,0 +1,302 @@
+// Links of native motion: away from the work, to another posture, and back to it.
+#include "core/run/motion_writer.hpp"
+
+#include "core/base/units.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+constexpr double clear_way = 2; // mm beyond what an operation touches
+
+} // namespace
+
+bool MotionWriter::move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
+{
+    const int parts = rotary ? blocks_between(solver_->turns_of(now_.readings), solver_->turns_of(target.readings)) : 1;
+    const Stand from = now_;
+    for (int k = 1; k < parts; ++k) {
+        Stand part = now_;
+        for (const std::size_t i : frame_.chain()) {
+            if (frame_.is_rotary()[i]) {
+                part.counts[i] = from.counts[i] + (target.counts[i] - from.counts[i]) * k / parts;
+                part.readings[Eigen::Index(i)] = frame_.reading(i, part.counts[i]);
+            }
+        }
+        move_once(function, part, true, false, without);
+    }
+    return move_once(function, target, rotary, linear, without);
+}
+
+bool MotionWriter::move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
+{
+    Statement statement(StatementKind::motion);
+    bool any = false;
+    for (const std::size_t i : frame_.chain()) {
+        if (i == without || !(frame_.is_rotary()[i] ? rotary : linear)) {
+            continue;
+        }
+        any = any || !stated_[i] || target.counts[i] != now_.counts[i];
+        stated_[i] = true;
+        add_axis(statement, i, target.counts[i]);
+        stand_at(i, target);
+    }
+    if (!any) {
+        return false;
+    }
+    if (auto word = emitter_.function(function)) {
+        statement.slots.push_back(*word);
+    }
+    return emitter_.emit(statement);
+}
+
+/// The joint that retracts: the machine's, or the one along it that works in its stead.
+std::optional<std::size_t> MotionWriter::away_joint() const
+{
+    const auto& retract = assembly_.machine.retract;
+    if (!retract || frame_.in_chain()[retract->value]) {
+        return retract ? std::optional<std::size_t>(retract->value) : std::nullopt;
+    }
+    const auto& joints = solver_->kinematics().joints();
+    for (const JointIndex j : solver_->linear()) {
+        if (joints[j.value].direction.cross(joints[retract->value].direction).norm() < 1e-6) {
+            return j.value;
+        }
+    }
+    return std::nullopt;
+}
+
+/// How far along the tool it is from a pose (work mount's frame) to where the tool is clear of what its operation touches.
+double MotionWriter::way_out(const Pose& pose, const OperationOutline* operation) const
+{
+    if (!beside_ || operation == nullptr) {
+        return 0;
+    }
+    const Pose in_part = transformed(assembly_.setup.part.inverse(), pose);
+    return std::max(0.0, operation->front(in_part.axis) + clear_way - in_part.axis.dot(in_part.tip));
+}
+
+void MotionWriter::leave_along_tool()
+{
+    if (!positioned_ || retracted_) {
+        return;
+    }
+    const Pose here = solver_->kinematics().pose(now(), tool_length_);
+    if (const double way = way_out(here, here_fronts_); way > 0) {
+        const Stand out = with_same_turn(here.tip + here.axis * way);
+        check_travel(out.readings);
+        move(Function::rapid, out, false, true);
+    }
+}
+
+void MotionWriter::retract()
+{
+    const auto away = away_joint();
+    if (!away) {
+        return;
+    }
+    const std::size_t joint = *away;
+    const double home = assembly_.machine.joints[joint].home;
+    if (retracted_ && std::abs(now()[Eigen::Index(joint)] - home) < 1e-9) {
+        return;
+    }
+    leave_along_tool();
+    Statement statement(StatementKind::motion);
+    if (auto word = emitter_.function(Function::machine_coordinates)) {
+        statement.slots.push_back(*word);
+    }
+    if (auto word = emitter_.function(Function::rapid)) {
+        statement.slots.push_back(*word);
+    }
+    emitter_.forget(Role::axes);
+    statement.slots.push_back(frame_.slot(Role::axes, frame_.quantity(joint), home, joint));
+    emitter_.emit(statement);
+    emitter_.forget(Role::axes);
+    emitter_.forget_after("machine-coordinates");
+    moved_to(joint, home);
+    stated_[joint] = true;
+    retracted_ = true;
+    positioned_ = false;
+}
+
+void MotionWriter::change_posture(const Posture& posture, const InverseSolver& solver)
+{
+    positioned_ = false;
+    for (const HeldJoint& held : posture.held) {
+        const std::size_t joint = held.joint.value;
+        if (assembly_.machine.joints[joint].by_hand) {
+            now_.readings[Eigen::Index(joint)] = held.reading;
+            continue;
+        }
+        const std::int64_t counts = frame_.counts(joint, held.reading);
+        if (stated_[joint] && counts == frame_.counts(joint, now()[Eigen::Index(joint)])) {
+            continue;
+        }
+        Statement statement(StatementKind::motion);
+        if (auto word = emitter_.function(Function::rapid)) {
+            statement.slots.push_back(*word);
+        }
+        add_axis(statement, joint, counts);
+        emitter_.emit(statement);
+        moved_to(joint, frame_.reading(joint, counts));
+        stated_[joint] = true;
+    }
+    posture_ = posture;
+    solver_ = &solver;
+    frame_.change_solver(solver);
+    frame_.recount(now_);
+    next_ = now_;
+    followed_ = {};
+    further_ = {};
+    take_chain();
+}
+
+void MotionWriter::rotary_home()
+{
+    own_retract_ ? own_retract_() : retract();
+    Stand target = now_;
+    for (const std::size_t i : frame_.chain()) {
+        if (frame_.is_rotary()[i]) {
+            const Joint& joint = assembly_.machine.joints[i];
+            double home = joint.home;
+            if (frame_.reads(i) != TurnReading::wound && !joint.travel) { // the same place on the circle, on the turn that is nearest
+                const double turns = (now()[Eigen::Index(i)] - home) / whole_turn;
+                home += whole_turn * (frame_.reads(i) == TurnReading::rising    ? std::ceil(turns - 1e-9)
+                                      : frame_.reads(i) == TurnReading::falling ? std::floor(turns + 1e-9)
+                                                                                : std::round(turns));
+            }
+            target.counts[i] = frame_.joint_slot(Role::axes, i, home).counts;
+            target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
+        }
+    }
+    if (differs(target, true)) {
+        move(Function::rapid, target, true, false);
+    }
+}
+
+void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* last)
+{
+    go_one_way(planned);
+    const Stand target = rounded(shifted(planned), pose.tip);
+    check_travel(target.readings);
+    carried_seconds_ = carried_length_ = 0;
+    if (!positioned_ || differs(target, true)) {
+        approach(pose, target, last);
+        here_fronts_ = next_fronts_;
+        return;
+    }
+    here_fronts_ = next_fronts_;
+    // Same rotary readings: first away from the work, last towards it.
+    const Pose here = solver_->kinematics().pose(now(), tool_length_);
+    const double rise = here.axis.dot(pose.tip - here.tip);
+    const Vec3 corner = rise > 0 ? Vec3(here.tip + here.axis * rise) : Vec3(pose.tip - here.axis * rise);
+    const double sideways = (pose.tip - here.tip - here.axis * rise).norm();
+    const double least = frame_.rounding().step(Quantity::length);
+    if (sideways > 2 * least && std::abs(rise) > 2 * least) {
+        move(Function::rapid, with_same_turn(corner), false, true);
+    }
+    move(Function::rapid, target, false, true);
+    retracted_ = false;
+}
+
+void MotionWriter::add_length(Statement& statement)
+{
+    if (assembly_.dialect.length_by_register && !length_register_acts_) {
+        if (auto word = emitter_.function(Function::length_off)) {
+            statement.slots.push_back(*word); // it would act beside the tool: the length is in the coordinates
+        }
+        set_length_shift(0);
+    } else if (assembly_.dialect.length_by_register) {
+        statement.slots.push_back(*emitter_.function(Function::length_on));
+        statement.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
+        set_length_shift(tool_length_);
+        length_stated_ = true;
+    }
+}
+
+void MotionWriter::restate_base()
+{
+    if (base_known_at_ == emitter_.forgotten()) {
+        return;
+    }
+    Statement base(StatementKind::state);
+    for (const Function function : {assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute}) {
+        if (auto word = emitter_.function(function); word && assembly_.dialect.modal.contains(word->role)) {
+            base.slots.push_back(*word);
+        }
+    }
+    if (assembly_.dialect.modal.contains(Role::offset)) {
+        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.job.work_offset)});
+    }
+    if (length_stated_ && assembly_.dialect.modal.contains(Role::length) && assembly_.dialect.modal.contains(Role::length_register)) {
+        add_length(base);
+    }
+    emitter_.emit(base);
+    base_known_at_ = emitter_.forgotten();
+}
+
+void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpec* last)
+{
+    const auto away_found = away_joint();
+    if (!away_found || !emitter_.function(Function::machine_coordinates)) {
+        report(Severity::error, "no-retract", "", "nothing says how the tool gets away from the work before it is positioned",
+               "name the \"retract\" joint in the machine and give the dialect a word for machine-coordinates", 1);
+        return;
+    }
+    own_retract_ ? own_retract_() : retract();
+    const std::size_t away = *away_found;
+    if (const double way = way_out(pose, next_fronts_); way > 0) {
+        approach_beside(pose, pose.tip + pose.axis * way, last);
+        return;
+    }
+    move(Function::rapid, target, true, false, away);
+    // Sideways: all linear joints but the one that stays away; it is not written.
+    move(Function::rapid, target, false, true, away);
+    Statement down(StatementKind::motion);
+    add_length(down);
+    // Rounded again: the length in force shifts the joint's counts.
+    const Stand final = with_same_turn(pose.tip);
+    if (last != nullptr) {
+        const double way = std::abs(final.readings[Eigen::Index(away)] - now()[Eigen::Index(away)]);
+        const bool by_time = last->mode == FeedMode::inverse_time;
+        add_feed(down, by_time ? FeedMode::per_minute : last->mode, by_time ? way / last->seconds(way) : last->value);
+    }
+    if (auto word = emitter_.function(last != nullptr ? Function::linear : Function::rapid)) {
+        down.slots.push_back(*word);
+    }
+    add_axis(down, away, final.counts[away]);
+    moved_to(away, final.readings[Eigen::Index(away)]);
+    emitter_.emit(down);
+    positioned_ = true;
+    retracted_ = false;
+}
+
+/// With the tool pointing elsewhere than the joint that retracts: to a place from which the way along the tool is free, then along it.
+void MotionWriter::approach_beside(const Pose& pose, const Vec3& outside, const FeedSpec* last)
+{
+    const std::size_t away = *away_joint();
+    move(Function::rapid, with_same_turn(outside), false, true, away);
+    Statement down(StatementKind::motion);
+    add_length(down);
+    const Stand level = with_same_turn(outside);
+    check_travel(level.readings);
+    if (auto word = emitter_.function(Function::rapid)) {
+        down.slots.push_back(*word);
+    }
+    add_axis(down, away, level.counts[away]);
+    moved_to(away, level.readings[Eigen::Index(away)]);
+    emitter_.emit(down);
+    positioned_ = true;
+    retracted_ = false;
+    const Stand final = with_same_turn(pose.tip);
+    if (last == nullptr) {
+        move(Function::rapid, final, false, true);
+        return;
+    }
+    const double way = (outside - pose.tip).norm();
+    feed_line(final, last->seconds(way), way, *last);
+}
+
+} // namespace wexilum

@@ -1,0 +1,24 @@
+// How a machine stands together for a stretch of the path: which tool mount carries the tool, and which joints are held.
+#pragma once
+
+#include "core/base/ids.hpp"
+
+#include <cstdint>
+#include <vector>
+
+namespace wexilum {
+
+/// A joint that the path does not move, and its reading meanwhile, mm or rad.
+struct HeldJoint {
+    JointIndex joint;
+    double reading = 0;
+    friend bool operator==(const HeldJoint&, const HeldJoint&) = default;
+};
+
+struct Posture {
+    std::uint32_t mount = 0;     ///< the tool mount, by its place in Machine::mounts
+    std::vector<HeldJoint> held; ///< in the order in which they are brought there
+    friend bool operator==(const Posture&, const Posture&) = default;
+};
+
+} // namespace wexilum
