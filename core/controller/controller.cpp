@@ -27,6 +27,7 @@ public:
         root.text("name", c_.name, true);
         root.text("description", c_.description);
         read_axes(root);
+        read_aligned(root);
         read_words(root);
         read_numbers(root);
         read_addresses(root);
@@ -80,6 +81,36 @@ private:
             true);
     }
 
+    void read_aligned(Fields& root)
+    {
+        root.each_item("aligned", [&](const Node& node) {
+            Fields fields(node, "the aligned joints", problems_);
+            AlignedJoints group;
+            fields.texts("joints", group.joints, true);
+            std::size_t coordinates = 0;
+            fields.choice("coordinates", coordinates, {"own", "summed"}, true);
+            group.summed = coordinates == 1;
+            fields.finish();
+            for (const std::string& id : group.joints) {
+                if (!c_.address_of(id)) {
+                    problems_.add(node, fmt::format("the aligned joint \"{}\" has no address", id.substr(0, 40)), "add it under \"axes\"");
+                }
+                if (std::count(group.joints.begin(), group.joints.end(), id) > 1) {
+                    problems_.add(node, fmt::format("the joint \"{}\" stands twice in a group of aligned joints", id.substr(0, 40)),
+                                  "list it once");
+                }
+                if (c_.aligned_with(id) != nullptr) {
+                    problems_.add(node, fmt::format("the joint \"{}\" stands in two groups of aligned joints", id.substr(0, 40)),
+                                  "list it once");
+                }
+            }
+            if (group.joints.size() < 2) {
+                problems_.add(node, "a single joint is not aligned with another", "list two or more, or leave the group away");
+            }
+            c_.aligned.push_back(std::move(group));
+        });
+    }
+
     void read_words(Fields& root)
     {
         root.each_member(
@@ -99,6 +130,9 @@ private:
                 }
                 if (meaning.function == Function::work_offset) {
                     fields.text("register", meaning.work_register, true);
+                }
+                if (meaning.function == Function::brake_lock || meaning.function == Function::brake_release) {
+                    fields.text("joint", meaning.joint, true);
                 }
                 if (meaning.function == Function::cycle) {
                     std::size_t motion = 0;
@@ -301,6 +335,16 @@ const WordMeaning* Controller::power_on_meaning(Group group) const
         const auto found = words.find(word);
         if (found != words.end() && group_of(found->second.function) == group) {
             return &found->second;
+        }
+    }
+    return nullptr;
+}
+
+const AlignedJoints* Controller::aligned_with(const std::string& joint) const
+{
+    for (const AlignedJoints& group : aligned) {
+        if (std::find(group.joints.begin(), group.joints.end(), joint) != group.joints.end()) {
+            return &group;
         }
     }
     return nullptr;

@@ -21,6 +21,7 @@ struct CycleMotion {
 struct WordMeaning {
     Function function = Function::rapid;
     std::string work_register; ///< for work_offset
+    std::string joint;         ///< for brake_lock and brake_release
     CycleMotion cycle;         ///< for cycle
 };
 
@@ -54,11 +55,19 @@ struct Turned {
 /// `increment`: the control's least angle, rad, within which the joint stands there already.
 [[nodiscard]] Turned turned_to(TurnReading reads, double from, double place, bool negative, double increment);
 
+/// Linear joints that point the same way (column, ram, quill).
+struct AlignedJoints {
+    std::vector<std::string> joints; ///< ids; the first is the one that the control's planes, lengths and cycles mean by themselves
+    bool summed = false;             ///< a word of the first is a place of the tool: what the others stand at is added up. Otherwise
+                                     ///< each has its own coordinate
+};
+
 struct Controller : Addresses {
     std::string name;
     std::string description;
     std::map<char, std::string> axes;         ///< address letter -> joint id
     std::map<std::string, TurnReading> turns; ///< joint id -> how its words are read; wound where missing
+    std::vector<AlignedJoints> aligned;       ///< planes, lengths and cycles act on the one that the block names
     std::map<std::string, WordMeaning> words; ///< normalised word ("G1", "M30", "G43.4") -> meaning
     std::vector<std::string> power_on;        ///< words in force after power-on
 
@@ -105,6 +114,8 @@ struct Controller : Addresses {
     /// The word of a function in force after power-on, nullptr where none of its group is.
     [[nodiscard]] const WordMeaning* power_on_meaning(Group group) const;
     [[nodiscard]] std::optional<char> address_of(const std::string& joint) const;
+    /// The joints that share planes, lengths and cycles with this one; nullptr where it stands alone.
+    [[nodiscard]] const AlignedJoints* aligned_with(const std::string& joint) const;
     [[nodiscard]] TurnReading turn_reading(const std::string& joint) const
     {
         const auto found = turns.find(joint);

@@ -46,6 +46,8 @@ constexpr std::array<Row, function_count> rows{{
     {"coolant-off", Group::coolant},
     {"loop-begin", Group::none},
     {"loop-end", Group::none},
+    {"brake-lock", Group::none},
+    {"brake-release", Group::none},
 }};
 constexpr std::array<std::string_view, group_count> groups{"motion", "plane",        "distance",     "units",   "feed-mode", "offset",
                                                            "length", "compensation", "cycle-return", "spindle", "coolant",   "none"};

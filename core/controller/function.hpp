@@ -48,8 +48,10 @@ enum class Function : std::uint8_t {
     coolant_off,
     loop_begin, ///< what follows up to loop_end is done as many times as its count says
     loop_end,
+    brake_lock, ///< of one joint
+    brake_release,
 };
-inline constexpr std::size_t function_count = 38;
+inline constexpr std::size_t function_count = 40;
 
 /// Words of one group replace each other; a word of group none acts once.
 enum class Group : std::uint8_t {

@@ -117,9 +117,11 @@ private:
             "words",
             [&](const std::string& name, const Node& node) {
                 const auto function = function_named(name);
-                if (!function || *function == Function::work_offset || *function == Function::cycle || node.kind != Kind::string) {
+                const bool own_list = function && (*function == Function::work_offset || *function == Function::cycle ||
+                                                   *function == Function::brake_lock || *function == Function::brake_release);
+                if (!function || own_list || node.kind != Kind::string) {
                     problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
-                                  "docs/formats/dialect.md lists them; offsets and cycles have lists of their own");
+                                  "docs/formats/dialect.md lists them; offsets, cycles and brakes have lists of their own");
                     return;
                 }
                 d_.words[*function] = node.text;
@@ -135,6 +137,14 @@ private:
                 d_.work_offsets[name] = node.text;
             },
             true);
+        root.each_member("brakes", [&](const std::string& joint, const Node& node) {
+            Fields fields(node, fmt::format("the brake of {}", joint), problems_);
+            BrakeWords words;
+            fields.text("lock", words.lock, true);
+            fields.text("release", words.release, true);
+            fields.finish();
+            d_.brakes[joint] = words;
+        });
         root.each_member("cycles", [&](const std::string& name, const Node& node) {
             Fields fields(node, fmt::format("the cycle {}", name), problems_);
             CycleStyle style;

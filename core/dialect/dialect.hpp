@@ -61,6 +61,12 @@ struct AxisWord {
     int sign = 1;
 };
 
+/// Words of a joint's brake.
+struct BrakeWords {
+    std::string lock;
+    std::string release;
+};
+
 struct CycleStyle {
     bool native = false;
     std::string word; ///< native: the cycle's word
@@ -79,6 +85,7 @@ struct Dialect : Addresses {
     std::map<Function, std::string> words;
     std::map<std::string, std::string> work_offsets; ///< register -> word
     std::map<std::string, CycleStyle> cycles;        ///< cycle kind -> how
+    std::map<std::string, BrakeWords> brakes;        ///< joint id -> its words; a brake without any is the control's own affair
     std::set<Role> modal;                            ///< left out where unchanged
     std::map<std::string, std::set<Role>> restate;   ///< event -> roles forgotten at it
     std::string order = "NGXYZABCUVWIJKRQPFSTHDM";

@@ -58,8 +58,9 @@ struct Joint {
     double counts_per_unit = 0;     ///< encoder counts per mm or rad; 0 where not stated
     bool rollover = false;          ///< the controller's reading wraps at a whole turn
     int preferred_sense = 0;        ///< -1, 0 or +1
-    double brake_release = 0;       ///< s
-    double brake_lock = 0;          ///< s
+    bool brake = false;
+    double brake_release = 0; ///< s
+    double brake_lock = 0;    ///< s
     bool moves_while_cutting = true;
     bool by_hand = false; ///< set by a person at a stop; the control does not know it. Its direction rises as its scale does
     Scale scale;          ///< where set by hand

@@ -141,6 +141,7 @@ private:
         fields.flag("moves_while_cutting", joint.moves_while_cutting);
         if (const Node* brake = fields.node("brake", Kind::object)) {
             Fields inner(*brake, "the brake", problems_);
+            joint.brake = true;
             inner.number("release", joint.brake_release, json::not_negative, true);
             inner.number("lock", joint.brake_lock, json::not_negative, true);
             inner.finish();

@@ -58,7 +58,7 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
             give_up("the control has no axes X, Y and Z for an arc", "add them to the controller's axes");
             return;
         }
-        words.arc_joints[k] = int(*joint);
+        words.arc_joints[k] = int(named(words_in, *joint, *joint));
     }
     const int w = function == Function::plane_xy ? 2 : function == Function::plane_zx ? 1 : 0;
     const int u = (w + 1) % 3;
@@ -126,8 +126,8 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
 void Interpreter::cycle_leg(const BlockWords& words, double level, bool feed)
 {
     Readings to = now_;
-    to[Eigen::Index(length_joint_)] = level;
-    if (std::abs(level - now_[Eigen::Index(length_joint_)]) > 1e-9) {
+    to[Eigen::Index(cycle_joint_)] = level;
+    if (std::abs(level - now_[Eigen::Index(cycle_joint_)]) > 1e-9) {
         go(words, to, feed);
     }
 }
@@ -135,21 +135,22 @@ void Interpreter::cycle_leg(const BlockWords& words, double level, bool feed)
 void Interpreter::run_cycle(const BlockWords& words, Readings to)
 {
     const CycleMotion& cycle = state_[std::size_t(Group::motion)].meaning->cycle;
-    const auto at = Eigen::Index(length_joint_);
+    cycle_joint_ = cycle_joint_ == SIZE_MAX ? SIZE_MAX : named(words, cycle_joint_, cycle_joint_);
+    const auto at = Eigen::Index(cycle_joint_);
     const WordMeaning* distance = use(Group::distance);
-    if (length_joint_ == SIZE_MAX || (distance != nullptr && distance->function == Function::incremental)) {
+    if (cycle_joint_ == SIZE_MAX || (distance != nullptr && distance->function == Function::incremental)) {
         report(Severity::error, "code-error", "", "a cycle in incremental coordinates or without a length joint is not simulated",
                "write it in absolute coordinates");
         return;
     }
     // The axis word of the length joint is the bottom of the hole, not a place to go to.
-    const auto address = controller_.address_of(controller_.length_joint);
+    const auto address = cycle_joint_ == SIZE_MAX ? std::nullopt : controller_.address_of(machine_.joints[cycle_joint_].id);
     if (address && words.contains(*address)) {
         cycle_bottom_ = to[at];
     }
     to[at] = now_[at];
     if (const CodeWord* word = words.take(controller_.cycle_clearance)) {
-        cycle_clearance_ = length_value(*word) + offset(length_joint_);
+        cycle_clearance_ = length_value(*word) + offset(cycle_joint_);
     }
     if (const CodeWord* word = words.take(controller_.cycle_step)) {
         cycle_step_ = length_value(*word);

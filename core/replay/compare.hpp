@@ -129,7 +129,8 @@ private:
     // Holes.
     bool hole(const Seen& seen);
     void check_level(const Seen& seen, const Expected& item, double height);
-    [[nodiscard]] bool retracted(const Readings& readings) const;
+    [[nodiscard]] std::optional<std::size_t> away_joint();
+    [[nodiscard]] bool retracted(const Readings& readings);
     void hole_rapid(const Seen& seen, const Expected& item, double h0, double h1);
     void hole_feed(const Seen& seen, const Expected& item, double h0, double h1);
     void leave_hole(const Seen& seen, const Expected& item);

@@ -18,10 +18,31 @@ bool is_motion(const Expected& item)
 
 } // namespace
 
-bool Comparer::retracted(const Readings& readings) const
+/// The joint that retracts: the machine's, or the one aligned with it that works in its stead.
+std::optional<std::size_t> Comparer::away_joint()
 {
     const auto& retract = assembly_.machine.retract;
-    return retract && std::abs(readings[Eigen::Index(retract->value)] - assembly_.machine.joints[retract->value].home) < 1e-6;
+    const Expected* item = current();
+    if (!retract || item == nullptr) {
+        return retract ? std::optional<std::size_t>(retract->value) : std::nullopt;
+    }
+    const auto works = [&](JointIndex joint) {
+        const auto& linear = item->solver->linear();
+        return std::find(linear.begin(), linear.end(), joint) != linear.end();
+    };
+    const AlignedJoints* group = assembly_.controller.aligned_with(assembly_.machine.joints[retract->value].id);
+    for (const std::string& id : group != nullptr && !works(*retract) ? group->joints : std::vector<std::string>()) {
+        if (const auto joint = assembly_.machine.find_joint(id); joint && works(*joint)) {
+            return joint->value;
+        }
+    }
+    return retract->value;
+}
+
+bool Comparer::retracted(const Readings& readings)
+{
+    const auto away = away_joint();
+    return away && std::abs(readings[Eigen::Index(*away)] - assembly_.machine.joints[*away].home) < 1e-6;
 }
 
 void Comparer::check_link(const Seen& seen)
@@ -30,9 +51,10 @@ void Comparer::check_link(const Seen& seen)
     const Machine& machine = assembly_.machine;
     const double turn = seen.turn;
     const bool stays_retracted = retracted(m.from) && retracted(m.to);
-    if (m.to_machine_position && machine.retract) {
-        const auto at = Eigen::Index(machine.retract->value);
-        const double off = std::abs(m.to[at] - machine.joints[machine.retract->value].home);
+    const auto away = away_joint();
+    if (m.to_machine_position && away) {
+        const auto at = Eigen::Index(*away);
+        const double off = std::abs(m.to[at] - machine.joints[*away].home);
         if (m.from[at] != m.to[at] && off > 1e-6) {
             find(Severity::error, "retract-short", "", fmt::format("the retract ends {:.4f} mm from its place", off),
                  "send the joint to its home", nullptr, m.block, off);
@@ -51,7 +73,7 @@ void Comparer::check_link(const Seen& seen)
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         const bool moves = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]) > 1e-9;
         moving += moves ? 1 : 0;
-        retract_moves = retract_moves || (moves && machine.retract && machine.retract->value == i);
+        retract_moves = retract_moves || (moves && away == i);
     }
     if (moving == 1 && retract_moves) {
         check_across(seen);
@@ -99,8 +121,7 @@ void Comparer::check_across(const Seen& seen)
     if (!assembly_.machine.mounts[m.mount].attachment || axis.cross(way).norm() <= 2 * m.length_increment) {
         return;
     }
-    const auto at = Eigen::Index(assembly_.machine.retract->value);
-    const bool leaves = std::abs(m.to[at] - assembly_.machine.joints[assembly_.machine.retract->value].home) < 1e-6;
+    const bool leaves = retracted(m.to);
     const Expected* item = current();
     std::optional<double> level = leaves ? front_ : std::nullopt;
     if (!leaves && item != nullptr && is_motion(*item)) {

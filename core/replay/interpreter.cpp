@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace wexilum {
 namespace {
@@ -68,13 +69,27 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
         }
     }
     for (const auto& [word, meaning] : controller.words) {
+        const auto joint = meaning.joint.empty() ? std::nullopt : machine.find_joint(meaning.joint);
+        if (joint) {
+            braked_ |= std::uint32_t{1} << joint->value;
+            const bool at_power_on = std::find(controller.power_on.begin(), controller.power_on.end(), word) != controller.power_on.end();
+            locked_[joint->value] =
+                at_power_on && !from_unknown ? std::optional(meaning.function == Function::brake_lock) : locked_[joint->value];
+        }
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         all_known_ |= machine.joints[i].by_hand ? 0 : std::uint32_t{1} << i; // what a person sets is told by messages
     }
     if (const auto joint = machine.find_joint(controller.length_joint)) {
-        length_joint_ = joint->value;
+        length_default_ = length_joint_ = cycle_joint_ = joint->value;
+    }
+    aligned_.reserve(controller.aligned.size()); // pointed into
+    for (const AlignedJoints& group : controller.aligned) {
+        const auto& joints = aligned_.emplace_back(signed_joints(machine, group.joints));
+        if (group.summed && !joints.empty()) {
+            summed_[joints.front().joint.value] = &joints;
+        }
     }
     for (std::size_t group = 0; group < group_count; ++group) {
         state_[group].meaning = controller.power_on_meaning(static_cast<Group>(group));
@@ -202,7 +217,30 @@ double Interpreter::offset(std::size_t joint)
                    fmt::format("the offset register {} is empty", meaning->work_register), "state it in the setup");
         }
     }
-    return offsets_[joint] + (joint == length_joint_ ? length_shift_ : 0);
+    double out = offsets_[joint] + (joint == length_joint_ ? length_shift_ : 0);
+    if (summed_[joint] != nullptr) {
+        for (const SignedJoint& other : *summed_[joint]) {
+            out -= other.first ? 0 : other.sign * now_[Eigen::Index(other.joint.value)];
+        }
+    }
+    return out;
+}
+
+std::size_t Interpreter::named(const BlockWords& words, std::size_t joint, std::size_t otherwise) const
+{
+    for (const auto& group : aligned_) {
+        if (std::none_of(group.begin(), group.end(), [&](const SignedJoint& j) { return j.joint.value == joint; })) {
+            continue;
+        }
+        for (const auto& [address, other] : joint_of_) {
+            if (words.contains(address) &&
+                std::any_of(group.begin(), group.end(), [&](const SignedJoint& j) { return j.joint.value == other; })) {
+                return other;
+            }
+        }
+        return otherwise;
+    }
+    return joint;
 }
 
 void Interpreter::run(const CodeBlock& block)
@@ -216,6 +254,9 @@ void Interpreter::run(const CodeBlock& block)
     apply_loop(words);
     apply_state(words);
     apply_tool(words);
+    if (braked_ != 0) {
+        apply_brakes(words);
+    }
     apply_motion(words);
     for (const WordMeaning* meaning : words.functions) {
         if (meaning->function == Function::stop || meaning->function == Function::optional_stop) {
@@ -263,7 +304,8 @@ void Interpreter::apply_state(BlockWords& words)
             cycle_bottom_.reset();
             cycle_step_.reset();
             cycle_dwell_ = 0;
-            initial_level_ = length_joint_ == SIZE_MAX ? 0 : now_[Eigen::Index(length_joint_)];
+            cycle_joint_ = length_default_ == SIZE_MAX ? SIZE_MAX : named(words, length_default_, length_default_);
+            initial_level_ = cycle_joint_ == SIZE_MAX ? 0 : now_[Eigen::Index(cycle_joint_)];
         }
         state = {meaning, true};
         if (group == Group::units) {
@@ -292,8 +334,10 @@ void Interpreter::apply_state(BlockWords& words)
             report(Severity::error, "length-missing", std::to_string(number), fmt::format("the length register {} is empty", number),
                    "give the tool its length in the setup");
         } else if (on != nullptr && on->function == Function::length_on) {
-            changed_ = changed_ || length_shift_ != length.value_or(0);
+            const std::size_t joint = length_default_ == SIZE_MAX ? SIZE_MAX : named(words, length_default_, length_joint_);
+            changed_ = changed_ || length_shift_ != length.value_or(0) || joint != length_joint_;
             length_shift_ = length.value_or(0);
+            length_joint_ = joint;
         }
     }
     if (const CodeWord* word = words.take(controller_.speed)) {
@@ -360,6 +404,7 @@ void Interpreter::apply_loop(const BlockWords& words)
             state.by_program = false;
         }
         known_ = 0;
+        locked_ = {};
         feed_.reset();
         spindle_rpm_.reset();
         spindle_ = SpindleState::off;
@@ -501,6 +546,10 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     move.arc = arc;
     move.from_known = words.from_known;
     move.to_machine_position = words.has(Function::machine_coordinates);
+    if (braked_ != 0) {
+        check_brakes(to, feed);
+        move.waited = std::exchange(waited_, 0);
+    }
     move.mount = mount_;
     move.tool = tool_;
     move.tool_length = tool_length_;

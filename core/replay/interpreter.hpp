@@ -3,6 +3,7 @@
 
 #include "core/controller/controller.hpp"
 #include "core/geometry/arc.hpp"
+#include "core/machine/aligned.hpp"
 #include "core/machine/machine.hpp"
 #include "core/replay/lexer.hpp"
 #include "core/replay/operator.hpp"
@@ -27,6 +28,7 @@ struct ReplayMove {
     std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
+    double waited = 0;                                        ///< s: for brakes, before it
     double seconds = 0;                                       ///< at feed: how long it takes, no joint faster than it can go
     double feed_precision = 0;                                ///< half the last digit of the feed word over its value
     bool at_joint_limit = false;                              ///< a joint, not the feed word, says how long it takes
@@ -97,6 +99,8 @@ private:
     [[nodiscard]] bool known(std::size_t joint) const { return (known_ >> joint & 1U) != 0; }
     [[nodiscard]] bool targets(const BlockWords& words, Readings& to);
     void go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc = std::nullopt);
+    void apply_brakes(const BlockWords& words);
+    void check_brakes(const Readings& to, bool feed);
     void stop(bool optional);
     void act_by_hand();
     void check_by_hand(bool feed);
@@ -112,6 +116,8 @@ private:
     /// Where an absolute word of such a value brings a joint, rad or mm.
     double turn(std::size_t joint, const CodeWord& word, double value, double offset);
     [[nodiscard]] double offset(std::size_t joint);
+    /// Of a joint and those aligned with it the one that the block names; `otherwise` where it names none.
+    [[nodiscard]] std::size_t named(const BlockWords& words, std::size_t joint, std::size_t otherwise) const;
     [[nodiscard]] bool rotary(std::size_t joint) const { return machine_.joints[joint].kind == JointKind::rotary; }
     void report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, double worst = 0);
 
@@ -133,7 +139,14 @@ private:
     std::unique_ptr<BlockWords> words_;
     const WordMeaning* offset_meaning_ = nullptr; ///< whose register is in
     std::vector<double> offsets_;                 ///< by joint
-    std::size_t length_joint_ = SIZE_MAX;
+    std::vector<std::vector<SignedJoint>> aligned_;
+    std::array<const std::vector<SignedJoint>*, max_joints> summed_{}; ///< by the joint whose word stands for all
+    std::size_t length_default_ = SIZE_MAX;                            ///< what lengths and cycles mean by themselves
+    std::size_t length_joint_ = SIZE_MAX;                              ///< that the length in force acts on
+    std::size_t cycle_joint_ = SIZE_MAX;
+    std::array<std::optional<bool>, max_joints> locked_{}; ///< of brakes that the program has words for; nothing: not known
+    std::uint32_t braked_ = 0;                             ///< joints with such a brake, a bit each
+    double waited_ = 0;                                    ///< s, for brakes since the last motion
     Operator operator_;
     std::uint32_t mount_ = 0;
     bool length_beside_ = false; ///< a length register would act beside the tool

@@ -76,7 +76,7 @@ void ReplayTrack::moved(const ReplayMove& move, const Pose& from, const Pose& to
     }
     lengths_.push_back(static_cast<float>(move.tool_length));
     motions_.push_back({move.block.value, move.tool, move.feed, static_cast<std::uint32_t>(points_.size() - 1),
-                        static_cast<float>(move.feed ? move.seconds : rapid)});
+                        static_cast<float>((move.feed ? move.seconds : rapid) + move.waited)});
 }
 
 void ReplayTrack::measured(BlockNumber block, const Deviation& deviation, const Budget& budget)

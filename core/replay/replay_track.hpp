@@ -24,7 +24,7 @@ public:
         std::uint32_t tool = 0;
         bool feed = false;
         std::uint32_t last_point = 0; ///< of the path below
-        float seconds = 0;            ///< at feed, as the control times it; rapid: the slowest axis
+        float seconds = 0;            ///< at feed, as the control times it; rapid: the slowest axis; and the time of brakes before it
     };
     [[nodiscard]] const std::vector<Motion>& motions() const { return motions_; }
     /// Where the joints are when a motion has ended.

@@ -28,9 +28,11 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
         bool found = false;
         for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
             const auto word = dialect.axes.find(assembly_.machine.joints[i].id);
-            if (word != dialect.axes.end() && word->second.address == letters[k] && frame_.in_chain()[i] && !frame_.is_rotary()[i]) {
-                out.joints[k] = i;
-                out.signs[k] = word->second.sign;
+            const bool meant = word != dialect.axes.end() && word->second.address == letters[k] && !frame_.is_rotary()[i];
+            if (const auto working = meant ? frame_.working(i) : std::nullopt) {
+                out.joints[k] = *working;
+                out.signs[k] = dialect.axes.at(assembly_.machine.joints[*working].id).sign;
+                out.named = out.named || *working != i;
                 found = true;
             }
         }
@@ -137,6 +139,9 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     carried_seconds_ = carried_length_ = 0;
     statement.slots.push_back(block_feed(statement, target, way_to(target), seconds, length, feed));
     statement.slots.push_back(*motion);
+    if (frame.named) {
+        emitter_.forget(Role::axes); // the control takes the joint that the block names
+    }
     for (const int k : {frame.u, frame.v, frame.w}) {
         const std::size_t joint = frame.joints[std::size_t(k)];
         add_axis(statement, joint, target.counts[joint]);

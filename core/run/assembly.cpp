@@ -2,6 +2,7 @@
 
 #include "core/base/file_units.hpp"
 #include "core/base/units.hpp"
+#include "core/machine/aligned.hpp"
 #include "core/run/postures.hpp"
 
 #include <fmt/format.h>
@@ -245,6 +246,11 @@ Status link(Assembly& a)
                           a.post.controller, "write the joint's name alone under \"axes\"");
         }
     }
+    for (const AlignedJoints& group : a.controller.aligned) {
+        if (const Status status = check_aligned(a.machine, group.joints); !status) {
+            return misfit(status.error().message, a.post.controller, status.error().cure);
+        }
+    }
     for (const JointIndex joint : commanded_joints(a)) {
         const std::string& id = a.machine.joints[joint.value].id;
         if (!a.dialect.axes.contains(id)) {
@@ -257,6 +263,13 @@ Status link(Assembly& a)
         if (!offsets->second.contains(id)) {
             return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
                           "state it, even where it is zero");
+        }
+    }
+    for (const auto& [id, words] : a.dialect.brakes) {
+        const auto joint = a.machine.find_joint(id);
+        if (!joint || !a.machine.joints[joint->value].brake) {
+            return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id), a.post.dialect,
+                          "take them away, or give the joint its \"brake\" in the machine");
         }
     }
     for (const auto& [register_name, values] : a.setup.offsets) {

@@ -52,8 +52,8 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     Readings target = motion_.now();
     motion_.solver().set_turns(target, planned);
     motion_.solver().set_linear(target, level.tip, motion_.tool_length());
-    const auto length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint);
-    bool stays = in_native_ && length_joint && std::abs(target[Eigen::Index(length_joint->value)] - native_level_) < 1e-6;
+    const auto length_joint = motion_.frame().length_joint();
+    bool stays = in_native_ && length_joint && std::abs(target[Eigen::Index(*length_joint)] - native_level_) < 1e-6;
     for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
         stays = !motion_.frame().is_rotary()[i] || motion_.frame().counts(i, target[at]) == motion_.frame().counts(i, motion_.now()[at]);
@@ -79,7 +79,7 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
 
 void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
 {
-    const std::size_t length_joint = assembly_.machine.find_joint(assembly_.dialect.length_joint)->value;
+    const std::size_t length_joint = *motion_.frame().length_joint();
     const ProgramFrame& frame = motion_.frame();
     const auto height = [&](double h) { // not yet rounded: each word is, once
         Readings readings = motion_.now();

@@ -30,8 +30,52 @@ bool MotionWriter::move(Function function, const Stand& target, bool rotary, boo
     return move_once(function, target, rotary, linear, without);
 }
 
+void MotionWriter::brake_is(const std::string& joint, bool locked)
+{
+    for (Brake& brake : brakes_) {
+        if (assembly_.machine.joints[brake.joint].id == joint) {
+            brake.locked = locked;
+        }
+    }
+}
+
+/// Before a joint moves.
+void MotionWriter::release(std::size_t joint)
+{
+    for (Brake& brake : brakes_) {
+        if (brake.joint == joint && brake.locked != false) {
+            emitter_.emit({StatementKind::state, {{Role::once, 0, Quantity::whole, 0, &brake.words->release}}});
+            brake.locked = false;
+        }
+    }
+}
+
+void MotionWriter::release_moving(const Stand& target)
+{
+    for (const Brake& brake : brakes_) {
+        if (!stated_[brake.joint] || target.counts[brake.joint] != now_.counts[brake.joint]) {
+            release(brake.joint);
+        }
+    }
+}
+
+/// After positioning: joints that stand still in all cuts of the operation are held by their brakes.
+void MotionWriter::lock_standing()
+{
+    for (Brake& brake : brakes_) {
+        const bool may_turn = assembly_.machine.joints[brake.joint].moves_while_cutting && frame_.in_chain()[brake.joint];
+        if (brake.locked != true && !(may_turn && next_fronts_ != nullptr && next_fronts_->turns_in_cuts)) {
+            emitter_.emit({StatementKind::state, {{Role::once, 0, Quantity::whole, 0, &brake.words->lock}}});
+            brake.locked = true;
+        }
+    }
+}
+
 bool MotionWriter::move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
 {
+    if (rotary && !brakes_.empty()) {
+        release_moving(target);
+    }
     Statement statement(StatementKind::motion);
     bool any = false;
     for (const std::size_t i : frame_.chain()) {
@@ -56,16 +100,7 @@ bool MotionWriter::move_once(Function function, const Stand& target, bool rotary
 std::optional<std::size_t> MotionWriter::away_joint() const
 {
     const auto& retract = assembly_.machine.retract;
-    if (!retract || frame_.in_chain()[retract->value]) {
-        return retract ? std::optional<std::size_t>(retract->value) : std::nullopt;
-    }
-    const auto& joints = solver_->kinematics().joints();
-    for (const JointIndex j : solver_->linear()) {
-        if (joints[j.value].direction.cross(joints[retract->value].direction).norm() < 1e-6) {
-            return j.value;
-        }
-    }
-    return std::nullopt;
+    return retract ? frame_.working(retract->value) : std::nullopt;
 }
 
 /// How far along the tool it is from a pose (work mount's frame) to where the tool is clear of what its operation touches.
@@ -130,10 +165,12 @@ void MotionWriter::change_posture(const Posture& posture, const InverseSolver& s
             now_.readings[Eigen::Index(joint)] = held.reading;
             continue;
         }
+        frame_.take_sums(now());
         const std::int64_t counts = frame_.counts(joint, held.reading);
         if (stated_[joint] && counts == frame_.counts(joint, now()[Eigen::Index(joint)])) {
             continue;
         }
+        release(joint);
         Statement statement(StatementKind::motion);
         if (auto word = emitter_.function(Function::rapid)) {
             statement.slots.push_back(*word);
@@ -146,6 +183,7 @@ void MotionWriter::change_posture(const Posture& posture, const InverseSolver& s
     posture_ = posture;
     solver_ = &solver;
     frame_.change_solver(solver);
+    frame_.take_sums(now());
     frame_.recount(now_);
     next_ = now_;
     followed_ = {};
@@ -252,6 +290,7 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
         return;
     }
     move(Function::rapid, target, true, false, away);
+    lock_standing();
     // Sideways: all linear joints but the one that stays away; it is not written.
     move(Function::rapid, target, false, true, away);
     Statement down(StatementKind::motion);

@@ -37,6 +37,9 @@ MotionWriter::MotionWriter(const Assembly& assembly, WordEmitter& emitter, Findi
     const auto& modal = assembly.dialect.modal;
     cut_words_hold_ = modal.contains(Role::axes) && modal.contains(role_of(group_of(Function::linear))) &&
                       modal.contains(role_of(group_of(Function::feed_per_minute)));
+    for (const auto& [id, words] : assembly.dialect.brakes) {
+        brakes_.push_back({assembly.machine.find_joint(id)->value, &words, std::nullopt});
+    }
     take_chain();
 }
 
@@ -60,12 +63,12 @@ void MotionWriter::take_chain()
     const bool turns = std::any_of(kinematics.links().begin(), kinematics.links().end(), [&](const Kinematics::Link& link) {
         return link.sign > 0 && kinematics.joints()[link.joint.value].kind == JointKind::rotary;
     });
-    const auto along = [&](std::optional<JointIndex> joint) {
+    const auto along = [&](std::optional<std::size_t> joint) {
         const Vec3& axis = kinematics.tool_frame().linear().col(2);
-        return turns || !joint || kinematics.joints()[joint->value].direction.cross(axis).norm() < 1e-6;
+        return turns || !joint || kinematics.joints()[*joint].direction.cross(axis).norm() < 1e-6;
     };
-    beside_ = !along(assembly_.machine.retract);
-    length_register_acts_ = along(assembly_.machine.find_joint(assembly_.dialect.length_joint));
+    beside_ = !along(away_joint());
+    length_register_acts_ = along(frame_.length_joint());
 }
 
 [[gnu::noinline, gnu::cold]] void MotionWriter::report(Severity severity, const std::string& kind, const std::string& subject,
@@ -322,6 +325,9 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
     if ((way.moved & positioned_bits_) != 0) {
         report_positioned(target, way);
     }
+    if (!brakes_.empty() && way.rotary) {
+        release_moving(target);
+    }
     Statement statement(StatementKind::motion);
     const Slot value = block_feed(statement, target, way, seconds, length, feed);
     if (cutting_on() && statement.slots.size() == 0) {
@@ -457,7 +463,7 @@ bool MotionWriter::tool_along_length_joint() const
     solver_->set_linear(above, here.tip + here.axis * 100, tool_length_);
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const double way = above[Eigen::Index(i)] - now()[Eigen::Index(i)];
-        const bool length_joint = assembly_.machine.joints[i].id == assembly_.dialect.length_joint;
+        const bool length_joint = frame_.length_joint() == i;
         if (std::abs(way - (length_joint ? 100 : 0)) > 1e-6) {
             return false;
         }

@@ -93,6 +93,8 @@ public:
     /// The control has moved a joint by itself (end of a cycle).
     void moved_to(std::size_t joint, double reading);
     void check_travel(const Readings& readings);
+    /// A word of text has locked or released a joint's brake.
+    void brake_is(const std::string& joint, bool locked);
     void lost_place() { emitter_.forget_all(); }
     /// Text or a rule has moved joints: the next motion is approached from a retract.
     void left_path() { positioned_ = retracted_ = false; }
@@ -103,6 +105,9 @@ public:
         stated_.assign(stated_.size(), false);
         length_stated_ = false;
         mode_.reset();
+        for (Brake& brake : brakes_) {
+            brake.locked.reset();
+        }
     }
     /// Called for each retract that a motion needs, instead of retract().
     void set_retract(std::function<void()> retract) { own_retract_ = std::move(retract); }
@@ -124,6 +129,7 @@ private:
         bool counter_clockwise = true;
         Vec3 centre = Vec3::Zero(); ///< readings of the three joints at the centre
         bool helix = false;
+        bool named = false; ///< a joint works in the stead of one that the plane would mean by itself
     };
     /// What a block to a stand does to the joints of the chain.
     struct Way {
@@ -150,6 +156,9 @@ private:
     [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
     bool move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
     void take_chain();
+    void release(std::size_t joint);
+    void release_moving(const Stand& target);
+    void lock_standing();
     [[nodiscard]] std::optional<std::size_t> away_joint() const;
     [[nodiscard]] double way_out(const Pose& pose, const OperationOutline* operation) const;
     void leave_along_tool();
@@ -210,7 +219,14 @@ private:
     double carried_length_ = 0;
     std::size_t record_ = 0;
     Source source_;
-    std::uint32_t rotary_bits_ = 0;     ///< of chain_
+    std::uint32_t rotary_bits_ = 0; ///< of chain_
+    /// A joint's brake that the program has words for.
+    struct Brake {
+        std::size_t joint;
+        const BrakeWords* words;
+        std::optional<bool> locked; ///< nothing: not known
+    };
+    std::vector<Brake> brakes_;
     std::uint32_t positioned_bits_ = 0; ///< of those that may not move in a cut
     std::uint32_t cut_lines_ = UINT32_MAX;
     std::uint32_t length_register_ = 0;

@@ -10,6 +10,8 @@
 namespace wexilum {
 namespace {
 
+constexpr double same_axis = 1e-9; // rad
+
 Finding finding(Severity severity, const char* kind, std::string message, std::string cure, const Place& place)
 {
     Finding out = Finding::make(severity, kind, std::move(message), std::move(cure));
@@ -108,6 +110,10 @@ void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const 
     OperationOutline& operation = out_.operations.back();
     ++out_.motions;
     operation.include(pose.tip);
+    const bool cut = std::holds_alternative<record::Linear>(data) || std::holds_alternative<record::Circular>(data);
+    if (cut && here_ && !operation.turns_in_cuts && here_->axis != pose.axis) {
+        operation.turns_in_cuts = unit_angle_between(here_->axis, pose.axis) > same_axis;
+    }
     if (!assembly_.postures.empty()) {
         const bool hole = std::holds_alternative<record::CyclePoint>(data);
         operation.include_front({pose.tip + pose.axis * (hole ? hole_retreat_ : 0), pose.axis});

@@ -21,6 +21,8 @@ struct OperationOutline {
     Vec3 low = Vec3::Constant(1e300); ///< extent of all motion in the part's frame, arcs and holes included
     Vec3 high = Vec3::Constant(-1e300);
 
+    bool turns_in_cuts = false; ///< the tool axis changes in a cut
+
     /// How far motion with one tool axis reaches along it, part's frame; kept for jobs with postures, of the first `most_fronts` axes.
     struct Front {
         Vec3 axis;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <limits>
 
 namespace wexilum {
@@ -71,6 +72,9 @@ public:
         if (Status status = set(out); !status) {
             return status.error();
         }
+        if (Status status = one_works(out.posture); !status) {
+            return status.error();
+        }
         return out;
     }
 
@@ -118,6 +122,30 @@ private:
                 return status;
             }
             out.posture.held.push_back({*found, reading});
+        }
+        return {};
+    }
+
+    /// Of joints that point the same way all but one have to be parked.
+    Status one_works(const Posture& posture)
+    {
+        std::vector<JointIndex> free;
+        std::copy_if(chain_.begin(), chain_.end(), std::back_inserter(free),
+                     [&](JointIndex j) { return a_.machine.joints[j.value].kind == JointKind::linear && !holds(posture, j); });
+        for (const JointIndex j : free) {
+            std::string names;
+            std::size_t count = 0;
+            for (const JointIndex other : free) {
+                if (a_.machine.joints[other.value].direction.cross(a_.machine.joints[j.value].direction).norm() < 1e-9) {
+                    names += (count++ > 0 ? ", " : "") + a_.machine.joints[other.value].id;
+                }
+            }
+            if (count > 1) {
+                return wrong(place_,
+                             fmt::format("in the operation {} the joints {} point the same way, and nothing says which of them works",
+                                         operation_.id, names),
+                             "park all but one of them in the operation's \"posture\"");
+            }
         }
         return {};
     }
@@ -177,7 +205,12 @@ Status resolve_postures(Assembly& a)
 {
     a.postures.clear();
     const auto& operations = a.job.operations;
-    if (std::none_of(operations.begin(), operations.end(), [](const JobOperation& o) { return o.posture.place.line > 0; })) {
+    const bool asked = std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) { return o.posture.place.line > 0; });
+    const auto chain = Kinematics::make(a.machine);
+    const bool many = chain && std::count_if(chain->links().begin(), chain->links().end(), [&](const Kinematics::Link& link) {
+                                   return a.machine.joints[link.joint.value].kind == JointKind::linear;
+                               }) > 3;
+    if (!asked && !many) {
         return {};
     }
     for (const JobOperation& operation : operations) {

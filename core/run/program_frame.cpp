@@ -1,6 +1,7 @@
 #include "core/run/program_frame.hpp"
 
 #include "core/base/units.hpp"
+#include "core/machine/aligned.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -8,7 +9,7 @@
 
 namespace wexilum {
 
-ProgramFrame::ProgramFrame(const Assembly& assembly) : rounding_(assembly.dialect, assembly.controller)
+ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), rounding_(assembly.dialect, assembly.controller)
 {
     for (std::size_t i = 0; i < assembly.machine.joints.size(); ++i) {
         rotary_[i] = assembly.machine.joints[i].kind == JointKind::rotary;
@@ -17,12 +18,48 @@ ProgramFrame::ProgramFrame(const Assembly& assembly) : rounding_(assembly.dialec
         reads_[i] = rotary_[i] ? assembly.controller.turn_reading(assembly.machine.joints[i].id) : TurnReading::wound;
         circles_ = circles_ || reads_[i] != TurnReading::wound;
     }
-    shift_ = offset_;
     turn_counts_ = rounding_.counts(Quantity::angle, whole_turn);
-    if (const auto joint = assembly.machine.find_joint(assembly.dialect.length_joint)) {
-        length_joint_ = joint->value;
+    for (const AlignedJoints& group : assembly.controller.aligned) {
+        if (group.summed) {
+            Sum sum;
+            for (const SignedJoint& joint : signed_joints(assembly.machine, group.joints)) {
+                if (joint.first) {
+                    sum.joint = joint.joint.value;
+                } else {
+                    sum.others.emplace_back(joint.joint.value, joint.sign);
+                }
+            }
+            sums_.push_back(std::move(sum));
+        }
     }
     change_solver(*assembly.solver);
+    take_sums(assembly.machine.home());
+}
+
+void ProgramFrame::take_sums(const Readings& readings)
+{
+    for (Sum& sum : sums_) {
+        sum.value = 0;
+        for (const auto& [joint, sign] : sum.others) {
+            sum.value += sign * readings[Eigen::Index(joint)];
+        }
+    }
+    shift();
+}
+
+std::optional<std::size_t> ProgramFrame::working(std::size_t joint) const
+{
+    if (chain_[joint]) {
+        return joint;
+    }
+    const AlignedJoints* group = assembly_.controller.aligned_with(assembly_.machine.joints[joint].id);
+    for (const std::string& id : group != nullptr ? group->joints : std::vector<std::string>()) {
+        const auto other = assembly_.machine.find_joint(id);
+        if (other && chain_[other->value]) {
+            return other->value;
+        }
+    }
+    return std::nullopt;
 }
 
 void ProgramFrame::change_solver(const InverseSolver& solver)
@@ -38,12 +75,25 @@ void ProgramFrame::change_solver(const InverseSolver& solver)
             chain_joints_.push_back(i);
         }
     }
+    const auto joint = assembly_.machine.find_joint(assembly_.dialect.length_joint);
+    length_joint_ = joint ? working(joint->value) : std::nullopt;
+    shift();
 }
 
 void ProgramFrame::set_length_shift(double mm)
 {
-    if (length_joint_ != SIZE_MAX) {
-        shift_[length_joint_] = offset_[length_joint_] + mm;
+    length_ = mm;
+    shift();
+}
+
+void ProgramFrame::shift()
+{
+    shift_ = offset_;
+    for (const Sum& sum : sums_) {
+        shift_[sum.joint] -= sum.value;
+    }
+    if (length_joint_) {
+        shift_[*length_joint_] += length_;
     }
 }
 

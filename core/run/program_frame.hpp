@@ -29,6 +29,13 @@ public:
     /// old counts: recount() them.
     void set_length_shift(double mm);
 
+    /// Where the control adds aligned joints up: they stand as in these readings.
+    void take_sums(const Readings& readings);
+    /// The joint that a length register shifts and a cycle drills along: the dialect's, or the one aligned with it that works.
+    [[nodiscard]] std::optional<std::size_t> length_joint() const { return length_joint_; }
+    /// The joint that works in the stead of this one: itself, or one of the chain that the control has aligned with it.
+    [[nodiscard]] std::optional<std::size_t> working(std::size_t joint) const;
+
     [[nodiscard]] Quantity quantity(std::size_t joint) const { return quantity_[joint]; }
     /// Counts of the word that brings the joint to `reading`.
     [[nodiscard]] std::int64_t counts(std::size_t joint, double reading) const
@@ -85,7 +92,17 @@ public:
 private:
     double round(Stand& stand, std::size_t joint, double wanted) const;
     [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
+    struct Sum {
+        std::size_t joint = 0; ///< whose word stands for all
+        std::vector<std::pair<std::size_t, double>> others;
+        double value = 0;
+    };
+    void shift();
+
+    const Assembly& assembly_;
     const InverseSolver* solver_ = nullptr;
+    std::vector<Sum> sums_;
+    double length_ = 0; ///< in force
     Rounding rounding_;
     std::array<bool, max_joints> rotary_{};
     std::array<Quantity, max_joints> quantity_{};
@@ -93,7 +110,7 @@ private:
     std::vector<std::size_t> chain_joints_;
     std::array<double, max_joints> offset_{}; ///< of the job's register, by joint
     std::array<double, max_joints> shift_{};  ///< offset and length
-    std::size_t length_joint_ = SIZE_MAX;
+    std::optional<std::size_t> length_joint_;
     std::array<TurnReading, max_joints> reads_{};
     bool circles_ = false;
     std::int64_t turn_counts_ = 0; ///< of a whole turn

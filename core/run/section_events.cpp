@@ -169,6 +169,8 @@ void NativeEvents::after_text(const TextEffect& effect)
         case Function::coolant_through: coolant_ = record::CoolantState::through; break;
         case Function::coolant_air: coolant_ = record::CoolantState::air; break;
         case Function::coolant_off: coolant_ = record::CoolantState::off; break;
+        case Function::brake_lock:
+        case Function::brake_release: motion_.brake_is(word->joint, word->function == Function::brake_lock); break;
         default: break;
         }
     }

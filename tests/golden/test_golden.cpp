@@ -25,6 +25,8 @@ private Q_SLOTS:
                                         << "";
         QTest::newRow("mirror-cell-sides") << "mirror-cell-sides"
                                            << "";
+        QTest::newRow("fork-arm") << "fork-arm"
+                                  << "";
         QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"
                                                       << "radius";
     }
@@ -86,6 +88,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("generator");
         QTest::newRow("cell") << "mirror_cell.py";
         QTest::newRow("sides") << "mirror_cell_sides.py";
+        QTest::newRow("fork") << "fork_arm.py";
         QTest::newRow("back") << "mirror_back.py";
         QTest::newRow("circle") << "setting_circle.py";
         QTest::newRow("measured tips") << "measured_tips.py";

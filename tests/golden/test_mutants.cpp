@@ -34,7 +34,7 @@ private:
 
 bool moves(const std::string& line)
 {
-    static const QRegularExpression axis("^N\\d+ .*[XYZBCIJKR]-?[0-9]");
+    static const QRegularExpression axis("^N\\d+ .*[XYZWBCDIJKR]-?[0-9]");
     return axis.match(QString::fromStdString(line)).hasMatch();
 }
 
@@ -97,7 +97,7 @@ private Q_SLOTS:
     void initTestCase()
     {
         qInfo("seed %u", seed);
-        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides"}) {
+        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm"}) {
             const DemoJob job(name);
             const ReplayReport clean = replay_code(job.assembly, joined(job.lines), true);
             QVERIFY2(clean.findings.list().empty(), qPrintable(shown(clean.findings)));
@@ -215,7 +215,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         const DemoJob job(name.toStdString());
-        const QRegularExpression coordinate("([XYZBCIJKR])(-?\\d+\\.\\d*)");
+        const QRegularExpression coordinate("([XYZWBCDIJKR])(-?\\d+\\.\\d*)");
         const std::size_t step = WEXILUM_EVERY * std::max<std::size_t>(1, job.lines.size() / 150);
         std::mt19937_64 random(seed);
         int tried = 0;
@@ -227,10 +227,11 @@ private Q_SLOTS:
             for (auto words = coordinate.globalMatch(line); words.hasNext();) {
                 const auto word = words.next();
                 const bool angle = word.captured(1) == "B" || word.captured(1) == "C";
-                const double change = (random() % 2 == 0 ? 6 : -6) * (angle ? 1e-4 : 1e-3);
+                const double last = angle ? job.assembly.controller.angle_increment : 1e-3;
+                const double change = (random() % 2 == 0 ? 6 : -6) * last;
                 QString changed = line;
                 changed.replace(word.capturedStart(), word.capturedLength(),
-                                word.captured(1) + QString::number(word.captured(2).toDouble() + change, 'f', angle ? 4 : 3));
+                                word.captured(1) + QString::number(word.captured(2).toDouble() + change, 'f', last < 5e-4 ? 4 : 3));
                 std::vector<std::string> lines = job.lines;
                 lines[i] = changed.toStdString();
                 const ReplayReport report = replay_code(job.assembly, joined(lines));
@@ -253,6 +254,7 @@ private:
         QTest::newRow("three axes") << "mirror-cell";
         QTest::newRow("five axes") << "mirror-back-face";
         QTest::newRow("heads") << "mirror-cell-sides";
+        QTest::newRow("aligned") << "fork-arm";
     }
 };
 

@@ -1,0 +1,52 @@
+// Brakes of joints as state of the simulated control.
+#include "core/base/units.hpp"
+#include "core/replay/block_words.hpp"
+
+#include <fmt/format.h>
+
+#include <bit>
+#include <cmath>
+
+namespace wexilum {
+
+void Interpreter::apply_brakes(const BlockWords& words)
+{
+    for (const WordMeaning* meaning : words.functions) {
+        const bool locks = meaning->function == Function::brake_lock;
+        const auto joint = locks || meaning->function == Function::brake_release ? machine_.find_joint(meaning->joint) : std::nullopt;
+        if (!joint) {
+            continue;
+        }
+        std::optional<bool>& locked = locked_[joint->value];
+        if (locked != locks) {
+            changed_ = true;
+            waited_ += locks ? machine_.joints[joint->value].brake_lock : machine_.joints[joint->value].brake_release;
+        }
+        locked = locks;
+    }
+}
+
+/// Before a motion.
+void Interpreter::check_brakes(const Readings& to, bool feed)
+{
+    for (std::uint32_t bits = braked_; bits != 0; bits &= bits - 1) {
+        const auto joint = std::size_t(std::countr_zero(bits));
+        const Joint& moving = machine_.joints[joint];
+        const double by = std::abs(to[Eigen::Index(joint)] - now_[Eigen::Index(joint)]);
+        const std::string way = fmt::format("{:.4f} {}", rotary(joint) ? to_deg(by) : by, rotary(joint) ? "deg" : "mm");
+        if (by > 1e-9 && locked_[joint] == true) {
+            report(Severity::error, "brake-locked", moving.id, fmt::format("{} is to move by {} while its brake is locked", moving.id, way),
+                   "release the brake before the motion", by);
+        } else if (by > 1e-9 && !locked_[joint]) {
+            report(Severity::warning, "relies-on-unknown", moving.id,
+                   fmt::format("{} moves by {}, and the program has not said that its brake is released", moving.id, way),
+                   "release the brake before the motion");
+            locked_[joint] = false;
+        } else if (feed && !moving.moves_while_cutting && locked_[joint] != true) {
+            report(Severity::warning, "brake-open", moving.id, fmt::format("{} is not held by its brake in a cut", moving.id),
+                   "lock the brake once the joint is in its place");
+        }
+    }
+}
+
+} // namespace wexilum
