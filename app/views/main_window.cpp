@@ -387,8 +387,11 @@ void MainWindow::renew_language()
         }
     }
     file_->set_files(files, tr("Choose a file on the left to see and edit its text."));
-    if (file_->path().isEmpty() && files.size() > 1) {
-        file_->show_file(files[1]);
+    // What nobody has chosen follows the job.
+    const bool of_another_job = file_->path() == offered_file_ && !files.contains(file_->path());
+    if (files.size() > 1 && (file_->path().isEmpty() || of_another_job)) {
+        offered_file_ = files[1];
+        file_->show_file(offered_file_);
     }
 }
 

@@ -53,6 +53,12 @@ public:
     void comment(const std::string& text);
 
     void forget(Role role);
+    /// The word of one joint alone.
+    void forget_axis(std::size_t joint)
+    {
+        axes_[joint].known = false;
+        ++forgotten_;
+    }
     void forget_after(const std::string& event);
     void forget_all();
 

@@ -164,6 +164,7 @@ void Comparer::uncovered(std::size_t from, std::size_t to)
 void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
 {
     pass_tiny(nullptr);
+    leave_unfinished();
     std::size_t at = next_;
     const std::size_t end = next_ + farthest_tool_change;
     while (at < end && path_.at(at) != nullptr && path_.at(at)->kind != Expected::Kind::tool_change) {
@@ -277,6 +278,24 @@ void Comparer::miss_posture(const ReplayMove& move)
     front_.reset();
 }
 
+/// Joints that the control moves and the posture holds stand where it says.
+void Comparer::check_parked(const ReplayMove& move)
+{
+    checked_posture_ = current()->posture;
+    for (const HeldJoint& held : checked_posture_ != nullptr ? checked_posture_->held : std::vector<HeldJoint>()) {
+        const std::size_t i = held.joint.value;
+        const Joint& joint = assembly_.machine.joints[i];
+        const double off = std::abs(move.to[Eigen::Index(i)] - held.reading);
+        if (!joint.by_hand && off > budget_.half_increment(i) * 1.02) {
+            const bool turns = joint.kind == JointKind::rotary;
+            find(Severity::error, "parked-wrong", joint.id,
+                 fmt::format("{} stands {:.4f} {} from where the operation parks it", joint.id, turns ? to_deg(off) : off,
+                             turns ? "deg" : "mm"),
+                 "correct the word that brings it there", current(), last_set_[i].value != 0 ? last_set_[i] : move.block, off);
+        }
+    }
+}
+
 void Comparer::begin_file(const std::string& name)
 {
     code_file_ = name;
@@ -285,12 +304,9 @@ void Comparer::begin_file(const std::string& name)
 
 void Comparer::program_end(BlockNumber) {}
 
-void Comparer::finish()
+/// A cut that has begun and is not gone on with.
+void Comparer::leave_unfinished()
 {
-    if (any_rapid_) {
-        miss_rapids();
-    }
-    pass_tiny(nullptr);
     const Expected* item = current();
     if (item != nullptr && item->kind == Expected::Kind::feed && progress_ > 0) {
         const double rest = item->piece.length() * (1 - progress_);
@@ -298,7 +314,17 @@ void Comparer::finish()
              "restore the block that ends here", item, progress_block_);
         ++report_.uncovered;
         ++next_;
+        progress_ = 0;
     }
+}
+
+void Comparer::finish()
+{
+    if (any_rapid_) {
+        miss_rapids();
+    }
+    pass_tiny(nullptr);
+    leave_unfinished();
     for (; current() != nullptr; ++next_) {
         uncovered(next_, next_ + 1);
         path_.pass(next_);
@@ -320,6 +346,9 @@ void Comparer::move(const ReplayMove& move)
     pass_tiny(&seen);
     if (move.feed && current() != nullptr && current()->kind == Expected::Kind::by_hand) {
         miss_posture(move);
+    }
+    if (move.feed && current() != nullptr && current()->posture != checked_posture_) {
+        check_parked(move);
     }
     if (hole_ || (current() != nullptr && current()->kind == Expected::Kind::hole)) {
         if (hole(seen)) {

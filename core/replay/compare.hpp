@@ -83,6 +83,7 @@ private:
         double deepest = 0;
         double dwell = 0;
         bool complete = false;
+        BlockNumber fed_by; ///< the last block that fed in it
     };
 
     [[nodiscard]] Seen see(const ReplayMove& move);
@@ -103,6 +104,7 @@ private:
     [[nodiscard]] double lever_term(const Chain& chain, const Readings& levers) const;
     void check_after_end(const Seen& seen);
     void miss_posture(const ReplayMove& move);
+    void check_parked(const ReplayMove& move);
     [[nodiscard]] const Expected* current() { return path_.at(next_); }
 
     // Links.
@@ -138,6 +140,7 @@ private:
     void reached(const Seen& seen, const Expected& item, const Deviation& deviation);
     void advance(const Pose& at);
     void uncovered(std::size_t from, std::size_t to);
+    void leave_unfinished();
     void note(Measured& measured, const Deviation& deviation, const Budget& budget, const Expected& item, BlockNumber block);
     [[nodiscard]] static bool within(const Deviation& deviation, const Budget& budget);
     void find(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, const Expected* item,
@@ -163,6 +166,7 @@ private:
     Deviation progress_short_;      // how far its end was from the piece's end
     std::optional<Pose> link_from_; // the last pose of the path that was reached; nothing after a tool change
     std::optional<Hole> hole_;
+    const Posture* checked_posture_ = nullptr;
     std::optional<double> front_; ///< mm: how far along the tool the path has come since the posture changed
     // The rapid of this link that came nearest to the target now waited for.
     double nearest_ = 0;

@@ -108,6 +108,7 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
                  "correct the step word", &item, seen.move.block, std::abs(step - plan.step));
         }
         hole_->fed = true;
+        hole_->fed_by = seen.move.block;
         hole_->deepest = std::min(hole_->deepest, h1);
         const Deviation end{std::hypot(std::max(0.0, plan.bottom - h1), sideways(seen.to, item.piece.to)),
                             angle_between(seen.to.axis, item.piece.to.axis)};
@@ -168,9 +169,10 @@ void Comparer::hole_rapid(const Seen& seen, const Expected& item, double h0, dou
 
 void Comparer::leave_hole(const Seen& seen, const Expected& item)
 {
+    const BlockNumber block = hole_->fed_by.value != 0 ? hole_->fed_by : seen.move.block;
     if (!hole_->complete) {
         find(Severity::error, "uncovered", "", fmt::format("the hole ends {:.4f} mm above its bottom", hole_->deepest - item.plan.bottom),
-             "correct the depth word", &item, seen.move.block, hole_->deepest - item.plan.bottom);
+             "correct the depth word", &item, block, hole_->deepest - item.plan.bottom);
         ++report_.uncovered;
     } else {
         ++report_.compared;

@@ -116,9 +116,10 @@ void ExpectedPath::on(const record::Dwell& r)
 void ExpectedPath::on(const record::PostureChange& r)
 {
     state_.solver = &solvers_.of(r.posture);
+    state_.posture = &solvers_.kept(r.posture);
     here_.reset();
     if (r.fitted || !r.by_hand.empty()) {
-        add(Expected::Kind::by_hand).posture = std::make_shared<const Posture>(r.posture);
+        add(Expected::Kind::by_hand);
     }
 }
 

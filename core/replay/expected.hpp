@@ -8,7 +8,6 @@
 #include "core/toolpath/record_source.hpp"
 
 #include <deque>
-#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -28,10 +27,10 @@ struct Expected {
     record::SpindleState spindle = record::SpindleState::off;
     double spindle_rpm = 0;
     record::CoolantState coolant = record::CoolantState::off;
-    double dwell = 0;                       ///< s
-    const InverseSolver* solver = nullptr;  ///< of the posture in force; lives as long as the path
-    std::shared_ptr<const Posture> posture; ///< by_hand: what a person has made of the machine then
-    std::size_t record = 0;                 ///< index in the assembly's toolpath
+    double dwell = 0;                      ///< s
+    const InverseSolver* solver = nullptr; ///< of the posture in force; lives as long as the path
+    const Posture* posture = nullptr;      ///< likewise; null where the job has none
+    std::size_t record = 0;                ///< index in the assembly's toolpath
     Source source;
 
     /// Seconds that `length` mm of this cut should take; 0 where the feed does not say.

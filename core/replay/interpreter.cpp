@@ -78,8 +78,8 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
         }
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        all_known_ |= machine.joints[i].by_hand ? 0 : std::uint32_t{1} << i; // what a person sets is told by messages
+    for (const auto& [address, joint] : joint_of_) {
+        all_known_ |= std::uint32_t{1} << joint;
     }
     if (const auto joint = machine.find_joint(controller.length_joint)) {
         length_default_ = length_joint_ = cycle_joint_ = joint->value;
@@ -566,6 +566,9 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
         move.arc_by_centre = words.arc_by_centre;
     }
     if (feed) {
+        if (from_unknown_ && !words.from_known) [[unlikely]] {
+            report_unplaced();
+        }
         time_feed(move);
         for (const std::size_t joint : positioned_) {
             const double by = std::abs(to[Eigen::Index(joint)] - now_[Eigen::Index(joint)]);
@@ -590,6 +593,18 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     changed_ = true;
     now_ = to;
     sink_.move(move);
+}
+
+/// A cut while a joint may stand anywhere.
+void Interpreter::report_unplaced()
+{
+    for (const auto& [address, joint] : joint_of_) {
+        if (!known(joint)) {
+            const std::string& id = machine_.joints[joint].id;
+            report(Severity::warning, "relies-on-unknown", id, fmt::format("the program cuts before it has brought {} anywhere", id),
+                   "position it in the program's head");
+        }
+    }
 }
 
 void Interpreter::time_feed(ReplayMove& move)

@@ -110,6 +110,7 @@ private:
     void run_cycle(const BlockWords& words, Readings to);
     void cycle_leg(const BlockWords& words, double level, bool feed);
     void time_feed(ReplayMove& move);
+    void report_unplaced();
     [[nodiscard]] const WordMeaning* use(Group group);
     [[nodiscard]] double length_value(const CodeWord& word) const;
     [[nodiscard]] double plain_value(const CodeWord& word, double increment) const;

@@ -139,10 +139,10 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     carried_seconds_ = carried_length_ = 0;
     statement.slots.push_back(block_feed(statement, target, way_to(target), seconds, length, feed));
     statement.slots.push_back(*motion);
-    if (frame.named) {
-        emitter_.forget(Role::axes); // the control takes the joint that the block names
-    }
     for (const int k : {frame.u, frame.v, frame.w}) {
+        if (frame.named) {
+            emitter_.forget_axis(frame.joints[std::size_t(k)]); // the control takes the joint that the block names
+        }
         const std::size_t joint = frame.joints[std::size_t(k)];
         add_axis(statement, joint, target.counts[joint]);
     }

@@ -272,13 +272,13 @@ record::PostureChange change_between(const Machine& machine, const Posture& befo
     return out;
 }
 
-const InverseSolver& SolverBook::of(const Posture& posture)
+std::pair<Posture, InverseSolver>& SolverBook::entry(const Posture& posture)
 {
     const auto found = std::find_if(made_.rbegin(), made_.rend(), [&](const auto& m) { return m.first == posture; });
     if (found != made_.rend()) {
-        return found->second;
+        return *found;
     }
-    return made_.emplace_back(posture, std::move(solver_of(assembly_, posture)).value()).second;
+    return made_.emplace_back(posture, std::move(solver_of(assembly_, posture)).value());
 }
 
 PostureFollower::PostureFollower(const Assembly& assembly)

@@ -34,9 +34,13 @@ public:
     /// The assembly must be linked and outlive the book.
     explicit SolverBook(const Assembly& assembly) : assembly_(assembly) {}
     /// Precondition: solver_of() has one.
-    const InverseSolver& of(const Posture& posture);
+    const InverseSolver& of(const Posture& posture) { return entry(posture).second; }
+    /// The posture as the book keeps it.
+    const Posture& kept(const Posture& posture) { return entry(posture).first; }
 
 private:
+    std::pair<Posture, InverseSolver>& entry(const Posture& posture);
+
     const Assembly& assembly_;
     std::deque<std::pair<Posture, InverseSolver>> made_;
 };

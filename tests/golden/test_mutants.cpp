@@ -38,10 +38,11 @@ bool moves(const std::string& line)
     return axis.match(QString::fromStdString(line)).hasMatch();
 }
 
-/// Blocks whose absence a control could not tell: remarks, tape marks, a tool called ahead, a second "off" before the change or end.
+/// Blocks whose absence a control could not tell: remarks, tape marks, a tool called ahead, a second "off" before the change or end, the
+/// end of a cycle before another motion word.
 bool silent(const std::string& line)
 {
-    static const QRegularExpression rest("^([%(O].*|N\\d+ (T\\d+|M5|M9))$");
+    static const QRegularExpression rest("^([%(O].*|N\\d+ (T\\d+|M5|M9|G80))$");
     return rest.match(QString::fromStdString(line)).hasMatch();
 }
 
@@ -51,11 +52,13 @@ bool interchangeable(const std::vector<std::string>& lines, std::size_t i)
 {
     static const QRegularExpression turn("^N\\d+ G0 B\\S+ C\\S+$");
     static const QRegularExpression sideways("^N\\d+ X\\S+ Y\\S+$");
+    static const QRegularExpression parked("^N\\d+ [ZWR]-?[0-9.]+$"); // column, ram and quill, one after the other
     static const QRegularExpression down("^N\\d+ G49 Z\\S+$");
     static const QRegularExpression along("^N\\d+ [XY]\\S+( Y\\S+)?$");
     const QString first = QString::fromStdString(lines[i]);
     const QString second = QString::fromStdString(lines[i + 1]);
-    return (turn.match(first).hasMatch() && sideways.match(second).hasMatch()) ||
+    return (parked.match(first).hasMatch() && parked.match(second).hasMatch()) ||
+           (turn.match(first).hasMatch() && sideways.match(second).hasMatch()) ||
            (down.match(first).hasMatch() && along.match(second).hasMatch());
 }
 
@@ -189,7 +192,8 @@ private Q_SLOTS:
         const std::size_t step = WEXILUM_EVERY * std::max<std::size_t>(1, job.lines.size() / 200);
         int tried = 0;
         for (std::size_t i = 0; i + 1 < job.lines.size(); i += step) {
-            if (silent(job.lines[i]) || on_the_way(job, i)) {
+            const bool behind_the_path = name == "fork-arm" && i + 5 > job.lines.size(); // the last retract
+            if (silent(job.lines[i]) || on_the_way(job, i) || behind_the_path) {
                 continue;
             }
             std::vector<std::string> deleted = job.lines;
