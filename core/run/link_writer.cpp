@@ -182,7 +182,13 @@ void MotionWriter::change_posture(const Posture& posture, const InverseSolver& s
     }
     posture_ = posture;
     solver_ = &solver;
+    const auto had_length = frame_.length_joint();
     frame_.change_solver(solver);
+    if (frame_.length_joint() != had_length) { // the same length has to be stated for another joint
+        emitter_.forget(Role::length);
+        emitter_.forget(Role::length_register);
+        length_stated_ = false;
+    }
     frame_.take_sums(now());
     frame_.recount(now_);
     next_ = now_;

@@ -111,6 +111,17 @@ private Q_SLOTS:
         QVERIFY(first(ram_first, " R-60.") < first(ram_first, " Z500."));
     }
 
+    void the_same_tool_on_another_joint()
+    {
+        const auto a = load_demo("fork-arm", {{"toolpaths/fork-bore.cl", "LOADTL/ 33", "LOADTL/ 32"}});
+        QVERIFY2(a.ok(), a.ok() ? "" : a.error().text().c_str());
+        const std::string code = code_of(*a);
+        // The bore begins at 190: W = 190 + 141.7 - 200 - 300 + 60 = -108.3, its word 141.7 less.
+        QVERIFY2(code.find("G43 R-180. H32") < code.find("G43 W-250. H32"), code.c_str());
+        const ReplayReport report = replay_code(*a, code, true);
+        QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
+    }
+
     void nothing_says_which_works()
     {
         const auto a = fork("33", R"("R": -60)");
