@@ -166,25 +166,23 @@ void RunPasses::report_leans()
     for (const Finding& finding : agreed_.findings().list()) {
         pass_->findings.add(finding);
     }
-    for (const LeanReport& departure : agreed_.departures()) {
-        Finding finding =
-            Finding::make(Severity::remark, "direction-departs",
-                          fmt::format("in the operation {} the tool stands up to {:.4f} deg beside its direction at {} records",
-                                      departure.operation, to_deg(departure.most), departure.records),
-                          "nothing has to be done; the operation's posture allows it", departure.most);
-        finding.source = place_of(agreed_.files(), departure.first);
-        finding.count = departure.records;
-        pass_->findings.add(std::move(finding));
-    }
-    for (const LeanReport& lean : agreed_.leans()) {
-        Finding finding =
-            Finding::make(Severity::remark, "pole-lean",
-                          fmt::format("in the operation {} the tool leans by up to {:.4f} deg at {} records to go through the pole",
-                                      lean.operation, to_deg(lean.most), lean.records),
-                          "nothing has to be done; the operation allows it", lean.most);
+    const auto report = [&](const LeanReport& lean, const char* kind, std::string message, const char* cure) {
+        Finding finding = Finding::make(Severity::remark, kind, std::move(message), cure, lean.most);
         finding.source = place_of(agreed_.files(), lean.first);
         finding.count = lean.records;
         pass_->findings.add(std::move(finding));
+    };
+    for (const LeanReport& departure : agreed_.departures()) {
+        report(departure, "direction-departs",
+               fmt::format("in the operation {} the tool stands up to {:.4f} deg beside its direction at {} records", departure.operation,
+                           to_deg(departure.most), departure.records),
+               "nothing has to be done; the operation's posture allows it");
+    }
+    for (const LeanReport& lean : agreed_.leans()) {
+        report(lean, "pole-lean",
+               fmt::format("in the operation {} the tool leans by up to {:.4f} deg at {} records to go through the pole", lean.operation,
+                           to_deg(lean.most), lean.records),
+               "nothing has to be done; the operation allows it");
     }
 }
 
