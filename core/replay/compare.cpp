@@ -13,6 +13,18 @@ namespace {
 
 constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the path's next tool change is not looked for
 
+/// The first joint that a person has set otherwise than the posture holds it; nullptr where all stand right.
+const HeldJoint* wrong_by_hand(const Machine& machine, const Posture& posture, const Readings& readings)
+{
+    for (const HeldJoint& held : posture.held) {
+        const double off = readings[Eigen::Index(held.joint.value)] - held.reading;
+        if (machine.joints[held.joint.value].by_hand && std::abs(std::remainder(off, whole_turn)) > 1e-6) {
+            return &held;
+        }
+    }
+    return nullptr;
+}
+
 } // namespace
 
 Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer)
@@ -236,17 +248,8 @@ void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& r
              "take the message and its stop away", item, block);
         return;
     }
-    const Machine& machine = assembly_.machine;
-    const Posture& wanted = *item->posture;
-    if (mount != wanted.mount) {
+    if (mount != item->posture->mount || wrong_by_hand(assembly_.machine, *item->posture, readings) != nullptr) {
         return; // another message has to follow
-    }
-    for (const HeldJoint& held : wanted.held) {
-        const Joint& joint = machine.joints[held.joint.value];
-        const double off = readings[Eigen::Index(held.joint.value)] - held.reading;
-        if (joint.by_hand && std::abs(std::remainder(off, whole_turn)) > 1e-6) {
-            return;
-        }
     }
     ++next_;
     link_from_.reset();
@@ -263,13 +266,10 @@ void Comparer::miss_posture(const ReplayMove& move)
         message = fmt::format("the {} is on the machine, the path needs the {}", machine.mounts[move.mount].name,
                               machine.mounts[item.posture->mount].name);
     }
-    for (const HeldJoint& held : item.posture->held) {
-        const double stands = move.to[Eigen::Index(held.joint.value)];
-        if (message.empty() && machine.joints[held.joint.value].by_hand &&
-            std::abs(std::remainder(stands - held.reading, whole_turn)) > 1e-6) {
-            message = fmt::format("{} has been set to {:g} deg, the path needs {:g} deg", machine.joints[held.joint.value].id,
-                                  to_deg(stands), to_deg(held.reading));
-        }
+    const HeldJoint* wrong = wrong_by_hand(machine, *item.posture, move.to);
+    if (message.empty() && wrong != nullptr) {
+        message = fmt::format("{} has been set to {:g} deg, the path needs {:g} deg", machine.joints[wrong->joint.value].id,
+                              to_deg(move.to[Eigen::Index(wrong->joint.value)]), to_deg(wrong->reading));
     }
     find(Severity::error, "set-wrong", "", message, "correct the message, or restore the one that is missing with its stop", &item,
          move.block);
