@@ -134,6 +134,9 @@ private:
                 if (meaning.function == Function::brake_lock || meaning.function == Function::brake_release) {
                     fields.text("joint", meaning.joint, true);
                 }
+                if (meaning.function == Function::tilted_plane) {
+                    read_plane_form(fields, problems_, meaning.plane);
+                }
                 if (meaning.function == Function::cycle) {
                     std::size_t motion = 0;
                     const std::vector<std::string> motions{"drill", "peck", "chip_break", "tap", "bore"};
@@ -181,6 +184,7 @@ private:
         fields.number("feed_per_revolution", c_.revolution_feed_increment, increment);
         fields.number("speed", c_.speed_increment, increment, true);
         fields.number("time", c_.time_increment, increment);
+        fields.number("direction", c_.direction_increment, increment);
         std::size_t bare = 0;
         fields.choice("without_point", bare, {"units", "increments"}, true);
         c_.bare_number_is_increments = bare == 1;
@@ -250,6 +254,9 @@ private:
         fields.choice<Controller::RotaryFeed>(
             "rotary_feed", c_.rotary_feed,
             {{"combined", Controller::RotaryFeed::combined}, {"linear-only", Controller::RotaryFeed::linear_only}});
+        std::size_t turned = 0;
+        fields.choice("tip_turns", turned, {"joints-in-proportion", "on-great-circle"});
+        c_.tip_by_vector = turned == 1;
         fields.flag("inverse_time_modal", c_.inverse_time_modal);
         fields.flag("feed_mode_clears_feed", c_.feed_mode_clears_feed);
         fields.text("length_joint", c_.length_joint);

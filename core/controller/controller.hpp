@@ -4,6 +4,7 @@
 #include "core/base/json_document.hpp"
 #include "core/controller/addresses.hpp"
 #include "core/controller/function.hpp"
+#include "core/controller/tilted_plane.hpp"
 
 #include <map>
 #include <optional>
@@ -23,6 +24,7 @@ struct WordMeaning {
     std::string work_register; ///< for work_offset
     std::string joint;         ///< for brake_lock and brake_release
     CycleMotion cycle;         ///< for cycle
+    PlaneForm plane;           ///< for tilted_plane
 };
 
 /// A typed-in pair of program lines and where the control goes.
@@ -79,6 +81,7 @@ struct Controller : Addresses {
     double revolution_feed_increment = 0.001;
     double speed_increment = 1;
     double time_increment = 0.001;          ///< s
+    double direction_increment = 1e-6;      ///< of a tilted plane's angles (deg) and vectors
     bool bare_number_is_increments = false; ///< a number without decimal point counts increments
     int most_digits = 9;
 
@@ -100,7 +103,8 @@ struct Controller : Addresses {
     enum class RotaryFeed {
         combined,
         linear_only
-    } rotary_feed = RotaryFeed::combined;          ///< what F per minute means where rotary joints move
+    } rotary_feed = RotaryFeed::combined; ///< what F per minute means where rotary joints move
+    bool tip_by_vector = false; ///< with tool-centre-point control the tool axis stays on the great circle, else each joint in proportion
     bool inverse_time_modal = false;               ///< an F in inverse time holds for later blocks
     bool feed_mode_clears_feed = true;             ///< a change of feed mode forgets F
     std::string length_joint = "Z";                ///< the joint that a length register shifts

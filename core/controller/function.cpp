@@ -48,9 +48,14 @@ constexpr std::array<Row, function_count> rows{{
     {"loop-end", Group::none},
     {"brake-lock", Group::none},
     {"brake-release", Group::none},
+    {"joint-coordinates", Group::frame},
+    {"tool-centre-point", Group::frame},
+    {"tilted-plane", Group::frame},
+    {"world-coordinates", Group::frame},
 }};
-constexpr std::array<std::string_view, group_count> groups{"motion", "plane",        "distance",     "units",   "feed-mode", "offset",
-                                                           "length", "compensation", "cycle-return", "spindle", "coolant",   "none"};
+constexpr std::array<std::string_view, group_count> groups{"motion",  "plane",  "distance",     "units",        "feed-mode",
+                                                           "offset",  "length", "compensation", "cycle-return", "spindle",
+                                                           "coolant", "frame",  "none"};
 
 } // namespace
 

@@ -50,8 +50,12 @@ enum class Function : std::uint8_t {
     loop_end,
     brake_lock, ///< of one joint
     brake_release,
+    joint_coordinates, ///< the words X, Y and Z tell what FrameKind says
+    tool_centre_point,
+    tilted_plane,
+    world_coordinates,
 };
-inline constexpr std::size_t function_count = 40;
+inline constexpr std::size_t function_count = 44;
 
 /// Words of one group replace each other; a word of group none acts once.
 enum class Group : std::uint8_t {
@@ -66,9 +70,10 @@ enum class Group : std::uint8_t {
     cycle_return,
     spindle,
     coolant,
+    frame,
     none
 };
-inline constexpr std::size_t group_count = 12;
+inline constexpr std::size_t group_count = 13;
 
 [[nodiscard]] std::string_view name_of(Function function);
 [[nodiscard]] std::optional<Function> function_named(std::string_view name);

@@ -13,13 +13,12 @@ using json::Fields;
 using json::Kind;
 using json::Node;
 
-constexpr std::array<std::string_view, role_count> role_names{"motion",       "plane",           "distance",    "units",
-                                                              "feed-mode",    "offset",          "length",      "compensation",
-                                                              "cycle-return", "spindle",         "coolant",     "once",
-                                                              "axes",         "centre",          "radius",      "feed",
-                                                              "inverse-feed", "speed",           "tool",        "length-register",
-                                                              "dwell",        "cycle-clearance", "cycle-depth", "cycle-step",
-                                                              "cycle-dwell",  "loop-count"};
+constexpr std::array<std::string_view, role_count> role_names{
+    "motion",       "plane",           "distance",    "units",        "feed-mode",   "offset",     "length",
+    "compensation", "cycle-return",    "spindle",     "coolant",      "frame",       "once",       "axes",
+    "centre",       "radius",          "feed",        "inverse-feed", "speed",       "tool",       "length-register",
+    "dwell",        "cycle-clearance", "cycle-depth", "cycle-step",   "cycle-dwell", "loop-count", "plane-zero",
+    "plane-number"};
 
 class Reader {
 public:
@@ -46,6 +45,7 @@ public:
         std::size_t length = 0;
         root.choice("tool_length", length, {"register", "in-coordinates"});
         d_.length_by_register = length == 0;
+        read_frames(root);
         root.text("length_joint", d_.length_joint);
         root.text("extension", d_.extension);
         root.node("sections", Kind::object, true);
@@ -72,7 +72,8 @@ private:
                                                                  {"inverse_time", Quantity::inverse_time},
                                                                  {"feed_per_revolution", Quantity::revolution_feed},
                                                                  {"speed", Quantity::speed},
-                                                                 {"time", Quantity::time}};
+                                                                 {"time", Quantity::time},
+                                                                 {"direction", Quantity::direction}};
         for (const auto& [key, quantity] : keys) {
             NumberStyle& style = d_.numbers[static_cast<std::size_t>(quantity)];
             if (const Node* inner = fields.node(key, Kind::object, quantity == Quantity::length)) {
@@ -86,7 +87,8 @@ private:
                 f.flag("keep_zeros", style.keep_zeros);
                 f.finish();
             } else {
-                style = NumberStyle{quantity == Quantity::speed ? 0 : 3, quantity != Quantity::speed, false};
+                const int decimals = quantity == Quantity::speed ? 0 : quantity == Quantity::direction ? 6 : 3;
+                style = NumberStyle{decimals, quantity != Quantity::speed, false};
             }
         }
         d_.numbers[static_cast<std::size_t>(Quantity::whole)] = NumberStyle{0, false, false};
@@ -117,11 +119,13 @@ private:
             "words",
             [&](const std::string& name, const Node& node) {
                 const auto function = function_named(name);
-                const bool own_list = function && (*function == Function::work_offset || *function == Function::cycle ||
-                                                   *function == Function::brake_lock || *function == Function::brake_release);
+                const bool own_list =
+                    function && (*function == Function::work_offset || *function == Function::cycle || *function == Function::brake_lock ||
+                                 *function == Function::brake_release || *function == Function::tilted_plane);
                 if (!function || own_list || node.kind != Kind::string) {
-                    problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
-                                  "docs/formats/dialect.md lists them; offsets, cycles and brakes have lists of their own");
+                    problems_.add(
+                        node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
+                        "docs/formats/dialect.md lists them; offsets, cycles, brakes and the tilted plane have places of their own");
                     return;
                 }
                 d_.words[*function] = node.text;
@@ -249,6 +253,32 @@ private:
         fields.finish();
     }
 
+    void read_frames(Fields& root)
+    {
+        if (const Node* node = root.node("plane", Kind::object)) {
+            Fields fields(*node, "the tilted plane", problems_);
+            PlaneStyle style;
+            fields.text("word", style.word, true);
+            read_plane_form(fields, problems_, style);
+            std::size_t zero = 0;
+            fields.choice("zero", zero, {"program", "first-point"});
+            style.zero_at_work = zero == 1;
+            fields.finish();
+            d_.plane = style;
+        }
+        if (const Node* node = root.node("frames", Kind::object)) {
+            Fields fields(*node, "the frames", problems_);
+            read_frame(fields, "standing", d_.standing_frame);
+            read_frame(fields, "turning", d_.turning_frame);
+            fields.finish();
+        }
+        for (const FrameKind kind : {d_.standing_frame, d_.turning_frame}) {
+            if (const auto lacks = d_.lacks_for(kind)) {
+                problems_.add(*root.here().find("frames"), *lacks, "add it, or choose another frame");
+            }
+        }
+    }
+
     void check_section_joints()
     {
         for (const auto& [name, section] : d_.sections) {
@@ -283,6 +313,38 @@ std::optional<std::string> Dialect::word(Function function) const
 {
     const auto found = words.find(function);
     return found == words.end() ? std::nullopt : std::optional(found->second);
+}
+
+std::optional<std::string> Dialect::lacks_for(FrameKind kind) const
+{
+    if (kind == FrameKind::joints) {
+        return std::nullopt;
+    }
+    const auto needs = [&](Function function) -> std::optional<std::string> {
+        return word(function) ? std::nullopt : std::optional(fmt::format("\"{}\" needs a word for {}", name_of(kind), name_of(function)));
+    };
+    if (kind == FrameKind::tilted_plane && !plane) {
+        return "\"tilted-plane\" needs the form of its declaration under \"plane\"";
+    }
+    if (!length_by_register) {
+        return fmt::format("\"{}\" needs the tool's length in a register: the control has to know it", name_of(kind));
+    }
+    for (const Function function : {Function::joint_coordinates, Function::length_off}) {
+        if (auto lacks = needs(function)) {
+            return lacks;
+        }
+    }
+    return kind == FrameKind::tilted_plane ? std::nullopt
+                                           : needs(kind == FrameKind::world ? Function::world_coordinates : Function::tool_centre_point);
+}
+
+bool read_frame(json::Fields& fields, const char* key, FrameKind& out)
+{
+    std::vector<std::pair<std::string, FrameKind>> names;
+    for (std::size_t i = 0; i < frame_kind_count; ++i) {
+        names.emplace_back(name_of(static_cast<FrameKind>(i)), static_cast<FrameKind>(i));
+    }
+    return fields.choice<FrameKind>(key, out, names);
 }
 
 Result<Dialect> read_dialect(const json::Document& document) { return Reader(document).read(); }

@@ -4,6 +4,7 @@
 #include "core/base/json_document.hpp"
 #include "core/controller/controller.hpp"
 #include "core/dialect/section.hpp"
+#include "core/solve/tip_frame.hpp"
 
 #include <map>
 #include <optional>
@@ -26,6 +27,7 @@ enum class Role : std::uint8_t {
     cycle_return,
     spindle,
     coolant,
+    frame,
     once,
     axes,
     centre,
@@ -41,14 +43,16 @@ enum class Role : std::uint8_t {
     cycle_step,
     cycle_dwell,
     loop_count,
+    plane_zero,   ///< of a tilted plane, by direction
+    plane_number, ///< the other numbers of its declaration
 };
-inline constexpr std::size_t role_count = 26;
+inline constexpr std::size_t role_count = 29;
 [[nodiscard]] std::string_view name_of(Role role);
 [[nodiscard]] std::optional<Role> role_named(std::string_view name);
 [[nodiscard]] Role role_of(Group group);
 
-enum class Quantity : std::uint8_t { length, angle, feed, inverse_time, revolution_feed, speed, time, whole };
-inline constexpr std::size_t quantity_count = 8;
+enum class Quantity : std::uint8_t { length, angle, feed, inverse_time, revolution_feed, speed, time, whole, direction };
+inline constexpr std::size_t quantity_count = 9;
 
 struct NumberStyle {
     int decimals = 3;
@@ -71,6 +75,12 @@ struct CycleStyle {
     bool native = false;
     std::string word; ///< native: the cycle's word
     double gap = 0.5; ///< expanded: mm above the last depth for the way back in rapid
+};
+
+/// How a tilted plane is declared.
+struct PlaneStyle : PlaneForm {
+    std::string word;
+    bool zero_at_work = false; ///< its zero lies where the tool first comes to the work; otherwise in the program's zero
 };
 
 enum class ArcForm { centre, radius };
@@ -100,6 +110,9 @@ struct Dialect : Addresses {
     bool arcs = true;
     ArcForm arc_form = ArcForm::centre;
     bool helix = true;
+    std::optional<PlaneStyle> plane;
+    FrameKind standing_frame = FrameKind::joints; ///< in operations whose cuts don't turn the tool, where job and operation say nothing
+    FrameKind turning_frame = FrameKind::joints;  ///< in the others
     RotaryFeedStyle rotary_feed = RotaryFeedStyle::inverse_time;
     bool length_by_register = true; ///< a length word; otherwise the length is inside the coordinates
     std::string length_joint = "Z";
@@ -109,7 +122,12 @@ struct Dialect : Addresses {
     [[nodiscard]] const NumberStyle& style(Quantity q) const { return numbers[static_cast<std::size_t>(q)]; }
     /// The dialect's word for a function, nothing where it has none.
     [[nodiscard]] std::optional<std::string> word(Function function) const;
+    /// What is missing to write such coordinates, nothing where all is there.
+    [[nodiscard]] std::optional<std::string> lacks_for(FrameKind kind) const;
 };
+
+/// The name of a FrameKind under `key`.
+bool read_frame(json::Fields& fields, const char* key, FrameKind& out);
 
 /// Reads a "dialect/1" document.
 Result<Dialect> read_dialect(const json::Document& document);

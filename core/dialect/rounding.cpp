@@ -30,6 +30,7 @@ Rounding::Rounding(const Dialect& dialect, const Controller& controller)
     set(Quantity::speed, 1, controller.speed_increment);
     set(Quantity::time, dialect.dwell_in_milliseconds ? 1e-3 : 1.0, controller.time_increment * (dialect.dwell_in_milliseconds ? 1e3 : 1));
     set(Quantity::whole, 1, 1);
+    set(Quantity::direction, 1, controller.direction_increment);
 }
 
 std::int64_t Rounding::on_increment(const Scale& scale, double value)

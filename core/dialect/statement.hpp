@@ -17,7 +17,7 @@ namespace wexilum {
 /// One typed value of a statement. For function roles `text` is the word; for the others `counts` in the quantity's last decimal.
 struct Slot {
     Role role = Role::once;
-    std::uint8_t index = 0; ///< joint of an axis, 0..2 of a centre
+    std::uint8_t index = 0; ///< joint of an axis, 0..2 of a centre or a plane's zero, 0..5 of its numbers
     Quantity quantity = Quantity::whole;
     std::int64_t counts = 0;
     const std::string* text = nullptr; ///< a word of the dialect, which outlives the statement and what is remembered of it

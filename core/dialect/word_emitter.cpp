@@ -35,6 +35,11 @@ WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, c
                 memory_.push_back(made(role, axis.address));
                 memory_.back().turned = axis.sign < 0;
             }
+        } else if (role == Role::plane_zero || role == Role::plane_number) {
+            const PlaneForm form = dialect.plane ? PlaneForm(*dialect.plane) : PlaneForm();
+            for (const char address : role == Role::plane_zero ? form.origin : form.letters) {
+                memory_.push_back(made(role, address));
+            }
         } else if (role == Role::centre) {
             for (const char address : dialect.centre) {
                 memory_.push_back(made(role, address));

@@ -64,8 +64,9 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
     const int u = (w + 1) % 3;
     const int v = (w + 2) % 3;
     Arc arc;
+    const Readings from = here();
     for (int k = 0; k < 3; ++k) {
-        arc.start[k] = now_[words.arc_joints[std::size_t(k)]];
+        arc.start[k] = from[words.arc_joints[std::size_t(k)]];
         arc.end[k] = to[words.arc_joints[std::size_t(k)]];
     }
     const Vec3 upwards = Vec3::Unit(w);
@@ -125,9 +126,10 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
 
 void Interpreter::cycle_leg(const BlockWords& words, double level, bool feed)
 {
-    Readings to = now_;
+    Readings to = here();
+    const bool moves = std::abs(level - to[Eigen::Index(cycle_joint_)]) > 1e-9;
     to[Eigen::Index(cycle_joint_)] = level;
-    if (std::abs(level - now_[Eigen::Index(cycle_joint_)]) > 1e-9) {
+    if (moves) {
         go(words, to, feed);
     }
 }
@@ -148,7 +150,9 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
     if (address && words.contains(*address)) {
         cycle_bottom_ = to[at];
     }
-    to[at] = now_[at];
+    words.in_cycle = true;
+    const Readings from = here();
+    to[at] = from[at];
     if (const CodeWord* word = words.take(controller_.cycle_clearance)) {
         cycle_clearance_ = length_value(*word) + offset(cycle_joint_);
     }
@@ -169,11 +173,11 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
     }
     const double clearance = *cycle_clearance_;
     const double bottom = *cycle_bottom_;
-    if (clearance > now_[at]) {
+    if (clearance > from[at]) {
         cycle_leg(words, clearance, false);
         to[at] = clearance;
     }
-    if ((to - now_).cwiseAbs().maxCoeff() > 1e-12) {
+    if ((to - here()).cwiseAbs().maxCoeff() > (in_frame() ? 1e-9 : 1e-12)) {
         go(words, to, false);
     }
     cycle_leg(words, clearance, false);

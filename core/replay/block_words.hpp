@@ -17,6 +17,7 @@ struct Interpreter::BlockWords {
     mutable bool commanded_known = true; ///< every joint this block names had been brought somewhere before
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
+    mutable bool in_cycle = false; ///< a leg of a cycle
 
     void clear()
     {
@@ -26,6 +27,7 @@ struct Interpreter::BlockWords {
         from_known = false;
         commanded_known = true;
         arc_by_centre = false;
+        in_cycle = false;
     }
     [[nodiscard]] static std::size_t place(char letter) { return std::size_t(letter - 'A'); }
     [[nodiscard]] bool contains(char letter) const { return addresses[place(letter)] != nullptr; }

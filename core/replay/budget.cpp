@@ -40,7 +40,7 @@ Budget BudgetRule::at_record(const Kinematics& kinematics, const Readings& lever
 Budget BudgetRule::between(const Budget& at_record, const Motion& motion) const
 {
     Budget out = on_way(at_record, motion.axis_rate);
-    if (motion.rotary_moves || motion.lines_for_arc) {
+    if ((motion.rotary_moves && !motion.tip_on_line) || motion.lines_for_arc) {
         out.tip += assembly_.job.tolerance.tip;
     }
     if (motion.rotary_moves) {

@@ -25,7 +25,8 @@ public:
         bool lines_for_arc = false;
         bool arc_by_centre = false;
         bool arc_by_radius = false;
-        double axis_rate = 0; ///< rad of axis turn per mm of path
+        double axis_rate = 0;     ///< rad of axis turn per mm of path
+        bool tip_on_line = false; ///< the control itself keeps the tip on its line
     };
     /// Between records: the same, with the job's tolerance where rotary joints move or lines stand for an arc, with the
     /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place.

@@ -90,6 +90,7 @@ void Interpreter::act_by_hand()
         }
     }
     length_beside_ = false;
+    forget_frame();
     const auto kinematics = Kinematics::make(machine_, posture);
     if (kinematics && length_joint_ != SIZE_MAX && machine_.mounts[mount_].attachment) {
         const Vec3 axis = kinematics->tool_frame().linear().col(2);
@@ -106,7 +107,7 @@ void Interpreter::check_by_hand(bool feed)
                "write a stop behind the message");
         (void)operator_.take();
     }
-    if (feed && length_beside_ && length_shift_ != 0) {
+    if (feed && length_beside_ && length_shift_ != 0 && !in_frame()) {
         report(Severity::error, "length-beside-tool", "",
                fmt::format("a length register acts along {}, but the tool points elsewhere", machine_.joints[length_joint_].id),
                "switch the length off and write it into the coordinates", length_shift_);

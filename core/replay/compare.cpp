@@ -66,7 +66,7 @@ Comparer::Seen Comparer::see(const ReplayMove& move)
     Seen seen{move,
               goes_on ? before_pose_ : pose_of(move.mount, move.from, move.tool_length),
               to,
-              budget_.at_record(chain.kinematics, levers),
+              budget_.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(levers.size())) : levers),
               lever_term(chain, levers),
               0};
     for (const JointIndex j : chain.turning) {

@@ -100,7 +100,7 @@ private:
                                     const Pose& wanted);
     [[nodiscard]] std::optional<Readings> exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
                                                          const Readings& near);
-    [[nodiscard]] Readings allowed_misfit(double lever_term) const;
+    [[nodiscard]] Readings allowed_misfit(const ReplayMove& move, double lever_term) const;
     [[nodiscard]] double lever_term(const Chain& chain, const Readings& levers) const;
     void check_after_end(const Seen& seen);
     void miss_posture(const ReplayMove& move);

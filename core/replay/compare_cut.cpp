@@ -96,7 +96,7 @@ bool Comparer::standing_turn(const Seen& seen, const Expected& item)
     if (seen.turn <= 1e-9 || item.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
         return false;
     }
-    const Budget budget = budget_.between(seen.budget, {true, false, false, false, axis_rate(item.piece)});
+    const Budget budget = budget_.between(seen.budget, {true, false, false, false, axis_rate(item.piece), seen.move.tip_solver != nullptr});
     if (!within(deviation_at(item.piece, progress_, seen.to), BudgetRule::on_way(seen.budget, axis_rate(item.piece)))) {
         return false;
     }
@@ -156,8 +156,8 @@ void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
 {
     const ReplayMove& m = seen.move;
     const bool rotary = seen.turn > 1e-9;
-    const Budget budget = budget_.between(
-        seen.budget, {rotary, item.piece.arc && !m.arc, m.arc && m.arc_by_centre, m.arc && !m.arc_by_centre, axis_rate(item.piece)});
+    const Budget budget = budget_.between(seen.budget, {rotary, item.piece.arc && !m.arc, m.arc && m.arc_by_centre,
+                                                        m.arc && !m.arc_by_centre, axis_rate(item.piece), m.tip_solver != nullptr});
     // Joints in proportion leave a straight way along a parabola whose top is in the middle, the better the less they turn.
     const int parts = seen.turn > small_turn || m.arc || item.piece.arc ? 16 : 2;
     Deviation worst;

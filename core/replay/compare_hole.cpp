@@ -80,6 +80,9 @@ void Comparer::check_level(const Seen& seen, const Expected& item, double height
 void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, double h1)
 {
     const CyclePlan& plan = item.plan;
+    // Along a plane declared by the rotary readings the control drills as far beside as those are rounded.
+    const double tilt = seen.move.tip_words ? seen.budget.axis * std::max(0.0, plan.retreat - h1) : 0;
+    const Budget at_depth{seen.budget.tip + tilt, seen.budget.axis};
     const double slack = 2 * seen.budget.tip;
     if (h1 <= h0 || plan.kind != CycleKind::tap) {
         check_state(seen, item);
@@ -113,11 +116,11 @@ void Comparer::hole_feed(const Seen& seen, const Expected& item, double h0, doub
         const Deviation end{std::hypot(std::max(0.0, plan.bottom - h1), sideways(seen.to, item.piece.to)),
                             angle_between(seen.to.axis, item.piece.to.axis)};
         if (h1 <= plan.bottom + slack) {
-            note(report_.at_records, {std::hypot(h1 - plan.bottom, sideways(seen.to, item.piece.to)), end.axis}, seen.budget, item,
+            note(report_.at_records, {std::hypot(h1 - plan.bottom, sideways(seen.to, item.piece.to)), end.axis}, at_depth, item,
                  seen.move.block);
             hole_->complete = true;
         } else {
-            note(report_.at_records, {end.tip, end.axis}, seen.budget, item, seen.move.block);
+            note(report_.at_records, {end.tip, end.axis}, at_depth, item, seen.move.block);
         }
         // The feed itself: time against length.
         const double length = h0 - h1;

@@ -11,6 +11,8 @@
 namespace wexilum {
 namespace {
 
+constexpr double at_home = 0.02; // mm: coordinates of the tip can't say a joint's place to the last digit
+
 bool is_motion(const Expected& item)
 {
     return item.kind == Expected::Kind::rapid || item.kind == Expected::Kind::feed || item.kind == Expected::Kind::hole;
@@ -42,7 +44,7 @@ std::optional<std::size_t> Comparer::away_joint()
 bool Comparer::retracted(const Readings& readings)
 {
     const auto away = away_joint();
-    return away && std::abs(readings[Eigen::Index(*away)] - assembly_.machine.joints[*away].home) < 1e-6;
+    return away && std::abs(readings[Eigen::Index(*away)] - assembly_.machine.joints[*away].home) < at_home;
 }
 
 void Comparer::check_link(const Seen& seen)
@@ -71,7 +73,8 @@ void Comparer::check_link(const Seen& seen)
     std::size_t moving = 0;
     bool retract_moves = false;
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        const bool moves = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]) > 1e-9;
+        // Coordinates of the tip move joints by their rounding.
+        const bool moves = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]) > (m.tip_words ? 2 * m.length_increment : 1e-9);
         moving += moves ? 1 : 0;
         retract_moves = retract_moves || (moves && away == i);
     }

@@ -61,12 +61,14 @@ double Comparer::lever_term(const Chain& chain, const Readings& levers) const
     return sum;
 }
 
-Readings Comparer::allowed_misfit(double lever_term) const
+Readings Comparer::allowed_misfit(const ReplayMove& move, double lever_term) const
 {
     Readings out(Eigen::Index(assembly_.machine.joints.size()));
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
-        out[Eigen::Index(i)] = budget_.half_increment(i) * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
+        // Three coordinates of the tip, each rounded, may meet in one joint.
+        const double words = !rotary && move.tip_words ? std::sqrt(3.0) : 1;
+        out[Eigen::Index(i)] = budget_.half_increment(i) * words * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
     }
     return out;
 }
@@ -78,7 +80,7 @@ BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumbe
         return move.block;
     }
     const Chain& whole = chain(move.mount);
-    const Readings allowed = allowed_misfit(lever_term(whole, whole.kinematics.levers(move.to, move.tool_length)));
+    const Readings allowed = allowed_misfit(move, lever_term(whole, whole.kinematics.levers(move.to, move.tool_length)));
     double worst = 1;
     BlockNumber out = move.block;
     for (const auto& link : solver.kinematics().links()) {
@@ -107,6 +109,9 @@ double Comparer::place_by_time(const Seen& seen, const Expected& item, double s,
         return s; // limited by a joint, or a wrong feed: told elsewhere
     }
     reach = by_time * length * seen.move.feed_precision + BudgetRule::computing_tip;
+    if (seen.move.tip_solver != nullptr) {
+        reach += 2 * seen.budget.tip; // the feed is the tip's own: its way between two rounded places tells no more than they do
+    }
     return by_time;
 }
 
@@ -129,7 +134,7 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
         slope = (*beyond - *here) / step;
         reach /= std::max(item.piece.length(), still_length);
     }
-    const Readings allowed = allowed_misfit(seen.lever_term);
+    const Readings allowed = allowed_misfit(seen.move, seen.lever_term);
     std::size_t joint = 0;
     const auto against = [&](const Readings& wanted) {
         double worst = 0;

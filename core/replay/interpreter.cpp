@@ -2,6 +2,7 @@
 
 #include "core/base/units.hpp"
 #include "core/replay/block_words.hpp"
+#include "core/replay/frames.hpp"
 
 #include <fmt/format.h>
 
@@ -41,6 +42,9 @@ SpindleState spindle_of(Function function)
 
 Readings ReplayMove::at(double u) const
 {
+    if (tip_solver != nullptr) [[unlikely]] {
+        return on_tip_line(u);
+    }
     Readings out = from + (to - from) * u;
     if (arc) {
         const Vec3 p = u >= 1 ? Vec3(to[arc_joints[0]], to[arc_joints[1]], to[arc_joints[2]]) : arc->at(u);
@@ -76,6 +80,7 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
             locked_[joint->value] =
                 at_power_on && !from_unknown ? std::optional(meaning.function == Function::brake_lock) : locked_[joint->value];
         }
+        has_frames_ = has_frames_ || group_of(meaning.function) == Group::frame;
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
     for (const auto& [address, joint] : joint_of_) {
@@ -217,6 +222,9 @@ double Interpreter::offset(std::size_t joint)
                    fmt::format("the offset register {} is empty", meaning->work_register), "state it in the setup");
         }
     }
+    if (in_frame() && std::find(tip_words_->xyz.begin(), tip_words_->xyz.end(), joint) != tip_words_->xyz.end()) {
+        return 0; // it is in the frame
+    }
     double out = offsets_[joint] + (joint == length_joint_ ? length_shift_ : 0);
     if (summed_[joint] != nullptr) {
         for (const SignedJoint& other : *summed_[joint]) {
@@ -254,6 +262,7 @@ void Interpreter::run(const CodeBlock& block)
     apply_loop(words);
     apply_state(words);
     apply_tool(words);
+    apply_frame(words);
     if (braked_ != 0) {
         apply_brakes(words);
     }
@@ -305,7 +314,7 @@ void Interpreter::apply_state(BlockWords& words)
             cycle_step_.reset();
             cycle_dwell_ = 0;
             cycle_joint_ = length_default_ == SIZE_MAX ? SIZE_MAX : named(words, length_default_, length_default_);
-            initial_level_ = cycle_joint_ == SIZE_MAX ? 0 : now_[Eigen::Index(cycle_joint_)];
+            initial_level_ = cycle_joint_ == SIZE_MAX ? 0 : here()[Eigen::Index(cycle_joint_)];
         }
         state = {meaning, true};
         if (group == Group::units) {
@@ -405,6 +414,7 @@ void Interpreter::apply_loop(const BlockWords& words)
         }
         known_ = 0;
         locked_ = {};
+        tip_words_.reset();
         feed_.reset();
         spindle_rpm_.reset();
         spindle_ = SpindleState::off;
@@ -491,6 +501,9 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
         if (word == nullptr) {
             continue;
         }
+        if (!any && has_frames_ && !machine) {
+            (void)use(Group::frame);
+        }
         any = true;
         words.commanded_known = words.commanded_known && known(joint);
         const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
@@ -502,7 +515,7 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
         }
         const WordMeaning* distance = use(Group::distance);
         if (distance != nullptr && distance->function == Function::incremental) {
-            to[at] = now_[at] + value;
+            to[at] += value;
         } else {
             to[at] = turn(joint, *word, value, offset(joint));
             known_ |= std::uint32_t{1} << joint;
@@ -515,7 +528,11 @@ void Interpreter::apply_motion(BlockWords& words)
 {
     const std::uint32_t known_before = known_;
     words.from_known = known_ == all_known_;
-    Readings to = now_;
+    const bool place = in_frame() && !words.has(Function::machine_coordinates);
+    if (place) {
+        name_frame_joints(words);
+    }
+    Readings to = place ? here() : now_;
     const bool any = targets(words, to);
     const bool centre = std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.contains(c); });
     if (!any && !centre) {
@@ -536,16 +553,24 @@ void Interpreter::apply_motion(BlockWords& words)
     }
 }
 
-void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc)
+void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed, const std::optional<Arc>& arc)
 {
     ReplayMove move;
     move.block = block_;
     move.feed = feed;
     move.from = now_;
-    move.to = to;
+    move.to = wanted;
     move.arc = arc;
     move.from_known = words.from_known;
     move.to_machine_position = words.has(Function::machine_coordinates);
+    if (arc) {
+        move.arc_joints = words.arc_joints;
+        move.arc_by_centre = words.arc_by_centre;
+    }
+    if (in_frame() && !move.to_machine_position) [[unlikely]] {
+        move_in_frame(words, wanted, move);
+    }
+    const Readings& to = move.to;
     if (braked_ != 0) {
         check_brakes(to, feed);
         move.waited = std::exchange(waited_, 0);
@@ -561,10 +586,6 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
     }
     move.coolant = coolant_;
     move.length_increment = controller_.length_increment * unit_;
-    if (arc) {
-        move.arc_joints = words.arc_joints;
-        move.arc_by_centre = words.arc_by_centre;
-    }
     if (feed) {
         if (from_unknown_ && !words.from_known) [[unlikely]] {
             report_unplaced();
@@ -591,6 +612,9 @@ void Interpreter::go(const BlockWords& words, const Readings& to, bool feed, con
                "take it away; it may be a doubled block");
     }
     changed_ = true;
+    if (in_frame() && !aligned_.empty()) {
+        tip_words_->stale = true; // a parked joint may have moved
+    }
     now_ = to;
     sink_.move(move);
 }
@@ -615,7 +639,8 @@ void Interpreter::time_feed(ReplayMove& move)
         const double way = move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)];
         (rotary(i) ? turns : squares) += rotary(i) ? to_deg(way) * to_deg(way) : way * way;
     }
-    const double straight = move.arc ? move.arc->length() : std::sqrt(squares);
+    const bool tip = move.tip_solver != nullptr;
+    const double straight = move.arc ? move.arc->length() : tip ? (move.tip_to - move.tip_from).norm() : std::sqrt(squares);
     const WordMeaning* mode = use(Group::feed_mode);
     const Function function = mode != nullptr ? mode->function : Function::feed_per_minute;
     if (!feed_) {
@@ -629,7 +654,7 @@ void Interpreter::time_feed(ReplayMove& move)
             feed_.reset();
         }
     } else {
-        const bool combined = controller_.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-9;
+        const bool combined = controller_.rotary_feed == Controller::RotaryFeed::combined ? !tip || straight < 1e-9 : straight < 1e-9;
         const double way = combined ? std::hypot(straight, std::sqrt(turns)) : straight;
         double speed = *feed_;
         if (function == Function::feed_per_revolution) {

@@ -9,6 +9,7 @@
 #include "core/replay/operator.hpp"
 #include "core/run/finding.hpp"
 #include "core/setup/setup.hpp"
+#include "core/solve/inverse.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <map>
@@ -40,10 +41,20 @@ struct ReplayMove {
     record::SpindleState spindle = record::SpindleState::off; ///< of the tool, behind the gears of its mount
     double spindle_rpm = 0;                                   ///< likewise
     record::CoolantState coolant = record::CoolantState::off;
-    double length_increment = 0.001; ///< mm: the last digit of a length word, in the units in force
+    double length_increment = 0.001;           ///< mm: the last digit of a length word, in the units in force
+    bool tip_words = false;                    ///< X, Y and Z were coordinates of the tip: no rotary word has moved it
+    const InverseSolver* tip_solver = nullptr; ///< set: the tip goes straight from tip_from to tip_to (work mount's frame) while the
+                                               ///< rotary joints turn; lives as long as the interpreter
+    bool tip_by_vector = false;                ///< the tool axis stays on the great circle; otherwise each rotary joint in proportion
+    Vec3 tip_from = Vec3::Zero();
+    Vec3 tip_to = Vec3::Zero();
+    double tip_length = 0; ///< as the control knows it
 
     /// Where the joints are at fraction u of the motion.
     [[nodiscard]] Readings at(double u) const;
+
+private:
+    [[nodiscard]] Readings on_tip_line(double u) const;
 };
 
 /// Receives what the control does, in order.
@@ -88,6 +99,7 @@ private:
         bool by_program = false;
     };
     struct BlockWords;
+    struct TipWords;
 
     void run(const CodeBlock& block);
     bool sort_words(const CodeBlock& block, BlockWords& out);
@@ -100,6 +112,17 @@ private:
     [[nodiscard]] bool targets(const BlockWords& words, Readings& to);
     void go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc = std::nullopt);
     void apply_brakes(const BlockWords& words);
+    void apply_frame(BlockWords& words);
+    [[nodiscard]] bool in_frame() const;
+    Status make_frame();
+    void forget_frame();
+    void name_frame_joints(const BlockWords& words);
+    Status read_plane(const PlaneForm& form, BlockWords& words);
+    /// Where the machine stands, as the words in force would tell it: of X, Y and Z coordinates where a frame is on.
+    [[nodiscard]] Readings here();
+    [[nodiscard]] Readings joints_of(const BlockWords& words, const Readings& place);
+    [[nodiscard]] Vec3 tip_of(const Readings& place) const;
+    void move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move);
     void check_brakes(const Readings& to, bool feed);
     void stop(bool optional);
     void act_by_hand();
@@ -148,6 +171,8 @@ private:
     std::array<std::optional<bool>, max_joints> locked_{}; ///< of brakes that the program has words for; nothing: not known
     std::uint32_t braked_ = 0;                             ///< joints with such a brake, a bit each
     double waited_ = 0;                                    ///< s, for brakes since the last motion
+    std::unique_ptr<TipWords> tip_words_;                  ///< null until a word for a frame has come
+    bool has_frames_ = false;                              ///< the control knows words for them
     Operator operator_;
     std::uint32_t mount_ = 0;
     bool length_beside_ = false; ///< a length register would act beside the tool

@@ -40,10 +40,13 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
             return std::nullopt;
         }
     }
+    const bool joints = frame_.kind() == FrameKind::joints;
+    const Turns turns = solver_->turns_of(now());
     const auto jacobian = solver_->kinematics().tip_jacobian(now(), tool_length_);
-    Mat3 columns;
+    Mat3 columns = joints ? Mat3::Identity() : Mat3(frame_.tip_frame().frame(turns).linear());
     for (int k = 0; k < 3; ++k) {
-        columns.col(k) = jacobian.col(Eigen::Index(out.joints[std::size_t(k)])) * out.signs[std::size_t(k)];
+        const Vec3 way = joints ? Vec3(jacobian.col(Eigen::Index(out.joints[std::size_t(k)]))) : Vec3(columns.col(k));
+        columns.col(k) = way * out.signs[std::size_t(k)];
     }
     if ((columns.transpose() * columns - Mat3::Identity()).cwiseAbs().maxCoeff() > 1e-9) {
         return std::nullopt; // skew joints would draw an ellipse
@@ -70,8 +73,12 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
     }
     Readings at_centre = now();
     solver_->set_linear(at_centre, piece.arc->centre, tool_length_);
-    for (int k = 0; k < 3; ++k) {
-        out.centre[k] = at_centre[Eigen::Index(out.joints[std::size_t(k)])];
+    if (!joints) {
+        out.centre = frame_.tip_frame().coordinates(piece.arc->centre, turns);
+    } else {
+        for (int k = 0; k < 3; ++k) {
+            out.centre[k] = at_centre[Eigen::Index(out.joints[std::size_t(k)])];
+        }
     }
     return out;
 }
@@ -110,7 +117,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
 {
     // Everything below is decided on what the control will read.
     const auto value = [&](const Stand& stand, int k) {
-        return stand.readings[Eigen::Index(frame.joints[std::size_t(k)])] * frame.signs[std::size_t(k)];
+        return word_value(stand, frame.joints[std::size_t(k)]) * frame.signs[std::size_t(k)];
     };
     const auto centre = [&](int k) { return frame.centre[k] * frame.signs[std::size_t(k)]; };
     const double sense = frame.counter_clockwise ? 1 : -1;

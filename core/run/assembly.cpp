@@ -114,6 +114,10 @@ Result<Job> read_job(const json::Document& document)
         }
         fields.finish();
     }
+    FrameKind frame = FrameKind::joints;
+    if (read_frame(root, "frame", frame)) {
+        job.frame = frame;
+    }
     root.each_item(
         "operations",
         [&](const Node& node) {
@@ -124,6 +128,9 @@ Result<Job> read_job(const json::Document& document)
             fields.text("name", operation.name, true);
             project_path(fields, "toolpath", operation.toolpath);
             read_settings(fields, units, problems, operation.settings);
+            if (read_frame(fields, "frame", frame)) {
+                operation.settings.frame = frame;
+            }
             read_posture(fields, units, problems, document, operation.posture);
             operation.sections = read_sections(fields, problems, true);
             fields.finish();
@@ -190,7 +197,29 @@ double Assembly::offset(JointIndex joint) const
     return value == found->second.end() ? 0 : value->second;
 }
 
+FrameKind Assembly::frame_of(std::size_t operation, bool turns) const
+{
+    const auto own = operation < job.operations.size() ? job.operations[operation].settings.frame : std::nullopt;
+    return own.value_or(job.frame.value_or(turns ? dialect.turning_frame : dialect.standing_frame));
+}
+
 namespace {
+
+/// The coordinates that job and operations ask for must be such that the dialect can write.
+Status check_frames(const Assembly& a)
+{
+    const auto check = [&](const std::optional<FrameKind>& kind, const std::string& who) -> Status {
+        const auto lacks = kind ? a.dialect.lacks_for(*kind) : std::nullopt;
+        return lacks ? Status(misfit(fmt::format("{} asks for \"{}\", which the dialect can't write: {}", who, name_of(*kind), *lacks),
+                                     a.post.dialect, "add it to the dialect, or choose another \"frame\" in the job"))
+                     : Status();
+    };
+    Status status = check(a.job.frame, "the job");
+    for (const JobOperation& operation : a.job.operations) {
+        status = status ? check(operation.settings.frame, fmt::format("the operation {}", operation.id)) : status;
+    }
+    return status;
+}
 
 /// Statements of the job's sections may name joints, which the dialect must have.
 Status check_sections(const Assembly& a)
@@ -286,6 +315,9 @@ Status link(Assembly& a)
                       "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
     }
     if (Status status = check_sections(a); !status) {
+        return status;
+    }
+    if (Status status = check_frames(a); !status) {
         return status;
     }
     auto options = resolve_options(a.post.options, a.job.options);

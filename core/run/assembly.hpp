@@ -21,8 +21,9 @@ namespace wexilum {
 
 /// What an operation allows beyond its toolpath.
 struct OperationSettings {
-    double pole_lean = 0; ///< rad: the tool may lean so far to go through a pole of the rotary joints; recorded as a departure
-    double pole_lift = 0; ///< mm: how far the tool is lifted while it turns at a pole; 0: it stands on the work
+    double pole_lean = 0;           ///< rad: the tool may lean so far to go through a pole of the rotary joints; recorded as a departure
+    double pole_lift = 0;           ///< mm: how far the tool is lifted while it turns at a pole; 0: it stands on the work
+    std::optional<FrameKind> frame; ///< in which coordinates it is written; none: as the job or the dialect has it
     std::optional<double> reorient_clearance; ///< mm along the tool; set: it may be retracted to change its rotary joints where travel ends
 };
 
@@ -62,6 +63,7 @@ struct Job {
     std::string overlay;           ///< what the machine at hand has measured of its own; empty: the drawing's values
     std::string work_offset = "1"; ///< register
     Tolerance tolerance;
+    std::optional<FrameKind> frame; ///< in which coordinates operations are written that say nothing; none: as the dialect has it
     std::vector<JobOperation> operations;
     std::map<std::string, JobOption> options;
     std::map<std::string, std::optional<Section>> sections; ///< replaced; nothing inside: switched off
@@ -103,6 +105,8 @@ struct Assembly {
     [[nodiscard]] std::vector<std::string> joint_names() const;
     /// Offset of a joint in the job's register, mm or rad.
     [[nodiscard]] double offset(JointIndex joint) const;
+    /// The coordinates in which an operation is written, by its number from 0; `turns`: its cuts turn the tool.
+    [[nodiscard]] FrameKind frame_of(std::size_t operation, bool turns) const;
 };
 
 /// Checks that the parts fit each other and makes the solver. Errors name the file that has to change.

@@ -52,21 +52,25 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     Readings target = motion_.now();
     motion_.solver().set_turns(target, planned);
     motion_.solver().set_linear(target, level.tip, motion_.tool_length());
-    const auto length_joint = motion_.frame().length_joint();
-    bool stays = in_native_ && length_joint && std::abs(target[Eigen::Index(*length_joint)] - native_level_) < 1e-6;
+    const auto drill = motion_.frame().drill_joint();
+    const auto level_counts = [&](const Readings& readings) {
+        return motion_.frame().rounding().counts(Quantity::length, motion_.frame().program_values(readings)[Eigen::Index(*drill)]);
+    };
+    bool stays = in_native_ && drill && level_counts(target) == native_level_;
     for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
         stays = !motion_.frame().is_rotary()[i] || motion_.frame().counts(i, target[at]) == motion_.frame().counts(i, motion_.now()[at]);
     }
-    const bool native = style.native && length_joint && motion_.tool_along_length_joint();
+    const auto by_control = [&] { return style.native && motion_.frame().drill_joint() && motion_.drills_along(pose.axis); };
     if (!stays) {
         interrupt();
         // The control's own cycle goes sideways at the height it finds and then down by itself.
-        if (!native || !motion_.positioned() || plan_->retreat > plan_->clearance || !motion_.stands_above(level, planned)) {
+        const bool goes = plan_->retreat <= plan_->clearance && motion_.stands_above(level, planned) && by_control();
+        if (!goes) {
             motion_.rapid(level, planned);
         }
     }
-    if (native) {
+    if (by_control()) {
         native_point(pose, style, cycle_feed);
     } else if (plan_->kind == CycleKind::tap) {
         motion_.report(Severity::error, "cycle-unwritable", "",
@@ -79,17 +83,18 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
 
 void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
 {
-    const std::size_t length_joint = *motion_.frame().length_joint();
+    const std::size_t drill = *motion_.frame().drill_joint();
     const ProgramFrame& frame = motion_.frame();
     const auto height = [&](double h) { // not yet rounded: each word is, once
         Readings readings = motion_.now();
         motion_.solver().set_linear(readings, pose.tip + pose.axis * h, motion_.tool_length());
         return readings;
     };
-    const Readings bottom = height(plan_->bottom);
-    const Readings clearance = height(plan_->clearance);
-    const Readings level = height(plan_->retreat);
-    motion_.check_travel(bottom);
+    const auto at = Eigen::Index(drill);
+    const Readings level = frame.program_values(height(plan_->retreat));
+    const double bottom = frame.program_values(height(plan_->bottom))[at];
+    const double clearance = frame.program_values(height(plan_->clearance))[at];
+    motion_.check_travel(height(plan_->bottom));
     Statement statement(StatementKind::cycle);
     const bool above = plan_->retreat > plan_->clearance + 1e-9;
     if (auto word = emitter_.function(above ? Function::return_initial : Function::return_clearance)) {
@@ -97,13 +102,12 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     }
     statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, &style.word});
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        if (i != length_joint && frame.in_chain()[i] && !frame.is_rotary()[i]) {
-            statement.slots.push_back(frame.joint_slot(Role::axes, i, level[Eigen::Index(i)]));
+        if (i != drill && frame.in_chain()[i] && !frame.is_rotary()[i]) {
+            statement.slots.push_back(frame.slot(Role::axes, Quantity::length, level[Eigen::Index(i)], i));
         }
     }
-    const auto at = Eigen::Index(length_joint);
-    statement.slots.push_back(frame.joint_slot(Role::cycle_depth, length_joint, bottom[at]));
-    statement.slots.push_back(frame.slot(Role::cycle_clearance, Quantity::length, frame.program_value(length_joint, clearance[at])));
+    statement.slots.push_back(frame.slot(Role::cycle_depth, Quantity::length, bottom, drill));
+    statement.slots.push_back(frame.slot(Role::cycle_clearance, Quantity::length, clearance));
     if (plan_->step > 0) {
         statement.slots.push_back(frame.slot(Role::cycle_step, Quantity::length, plan_->step));
     }
@@ -116,14 +120,9 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
         emitter_.forget(Role::axes);
     }
     emitter_.emit(statement);
-    const Readings back = motion_.with_same_turn(pose.tip + pose.axis * plan_->retreat).readings;
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        if (!frame.is_rotary()[i] && frame.in_chain()[i]) {
-            motion_.moved_to(i, back[Eigen::Index(i)]);
-        }
-    }
+    motion_.stands(motion_.with_same_turn(pose.tip + pose.axis * plan_->retreat));
     in_native_ = true;
-    native_level_ = back[at];
+    native_level_ = frame.rounding().counts(Quantity::length, level[at]);
 }
 
 void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)

@@ -41,7 +41,7 @@ private:
     double own_feed_ = 0;         // mm/s, 0: the feed in force
     double own_feed_per_rev_ = 0; // mm/rev
     bool in_native_ = false;
-    double native_level_ = 0; // reading of the length joint between holes
+    std::int64_t native_level_ = 0; // between holes, as the word along which they are drilled tells it
 };
 
 } // namespace wexilum

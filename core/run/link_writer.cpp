@@ -3,6 +3,8 @@
 
 #include "core/base/units.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -87,6 +89,9 @@ bool MotionWriter::move_once(Function function, const Stand& target, bool rotary
         add_axis(statement, i, target.counts[i]);
         stand_at(i, target);
     }
+    if (frame_.kind() != FrameKind::joints) {
+        now_ = target; // a joint may move though its word stays
+    }
     if (!any) {
         return false;
     }
@@ -138,6 +143,7 @@ void MotionWriter::retract()
         return;
     }
     leave_along_tool();
+    leave_frame();
     Statement statement(StatementKind::motion);
     if (auto word = emitter_.function(Function::machine_coordinates)) {
         statement.slots.push_back(*word);
@@ -159,6 +165,7 @@ void MotionWriter::retract()
 void MotionWriter::change_posture(const Posture& posture, const InverseSolver& solver)
 {
     positioned_ = false;
+    leave_frame();
     for (const HeldJoint& held : posture.held) {
         const std::size_t joint = held.joint.value;
         if (assembly_.machine.joints[joint].by_hand) {
@@ -211,7 +218,7 @@ void MotionWriter::rotary_home()
                                       : frame_.reads(i) == TurnReading::falling ? std::floor(turns + 1e-9)
                                                                                 : std::round(turns));
             }
-            target.counts[i] = frame_.joint_slot(Role::axes, i, home).counts;
+            target.counts[i] = frame_.counts(i, home);
             target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
         }
     }
@@ -226,8 +233,8 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
     const Stand target = rounded(shifted(planned), pose.tip);
     check_travel(target.readings);
     carried_seconds_ = carried_length_ = 0;
-    if (!positioned_ || differs(target, true)) {
-        approach(pose, target, last);
+    if (!positioned_ || differs(target, true) || frame_.kind() != wanted_frame_) {
+        approach(pose, planned, last);
         here_fronts_ = next_fronts_;
         return;
     }
@@ -247,7 +254,8 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
 
 void MotionWriter::add_length(Statement& statement)
 {
-    if (assembly_.dialect.length_by_register && !length_register_acts_) {
+    const bool acts = length_register_acts_ || wanted_frame_ != FrameKind::joints; // along the tool, or along the tip's own coordinates
+    if (assembly_.dialect.length_by_register && !acts) {
         if (auto word = emitter_.function(Function::length_off)) {
             statement.slots.push_back(*word); // it would act beside the tool: the length is in the coordinates
         }
@@ -266,7 +274,11 @@ void MotionWriter::restate_base()
         return;
     }
     Statement base(StatementKind::state);
-    for (const Function function : {assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute}) {
+    std::vector<Function> functions{assembly_.dialect.inches ? Function::inches : Function::millimetres, Function::absolute};
+    if (frame_.kind() == FrameKind::joints) {
+        functions.push_back(Function::joint_coordinates);
+    }
+    for (const Function function : functions) {
         if (auto word = emitter_.function(function); word && assembly_.dialect.modal.contains(word->role)) {
             base.slots.push_back(*word);
         }
@@ -281,7 +293,7 @@ void MotionWriter::restate_base()
     base_known_at_ = emitter_.forgotten();
 }
 
-void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpec* last)
+void MotionWriter::approach(const Pose& pose, const Turns& planned, const FeedSpec* last)
 {
     const auto away_found = away_joint();
     if (!away_found || !emitter_.function(Function::machine_coordinates)) {
@@ -290,11 +302,17 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
         return;
     }
     own_retract_ ? own_retract_() : retract();
+    leave_frame(); // a rule's own retract may have kept it
     const std::size_t away = *away_found;
+    if (wanted_frame_ != FrameKind::joints) {
+        approach_in_frame(pose, planned, way_out(pose, next_fronts_), last);
+        return;
+    }
     if (const double way = way_out(pose, next_fronts_); way > 0) {
         approach_beside(pose, pose.tip + pose.axis * way, last);
         return;
     }
+    const Stand target = rounded(shifted(planned), pose.tip);
     move(Function::rapid, target, true, false, away);
     lock_standing();
     // Sideways: all linear joints but the one that stays away; it is not written.
@@ -316,6 +334,123 @@ void MotionWriter::approach(const Pose& pose, const Stand& target, const FeedSpe
     emitter_.emit(down);
     positioned_ = true;
     retracted_ = false;
+}
+
+/// The words X, Y and Z mean something else from now on. Precondition: coordinates of the tip are in force.
+void MotionWriter::forget_coordinates()
+{
+    for (const std::size_t joint : frame_.tip_frame().joints()) {
+        emitter_.forget_axis(joint);
+    }
+}
+
+void MotionWriter::leave_frame()
+{
+    if (frame_.kind() == FrameKind::joints) {
+        return;
+    }
+    // A length would act along a joint again, and the next one that works may be another.
+    emitter_.emit({StatementKind::state, {*emitter_.function(Function::joint_coordinates), *emitter_.function(Function::length_off)}});
+    emitter_.forget(Role::length_register);
+    forget_coordinates();
+    frame_.leave();
+    length_stated_ = false;
+    set_length_shift(0);
+}
+
+void MotionWriter::frame_by_text(bool to_joints)
+{
+    if (frame_.kind() != FrameKind::joints) {
+        forget_coordinates();
+        frame_.leave();
+        frame_.recount(now_);
+    }
+    if (auto word = emitter_.function(Function::joint_coordinates); word && !to_joints) {
+        left_path();
+        emitter_.forget(Role::frame);
+        emitter_.emit({StatementKind::state, {*word}});
+        emitter_.forget(Role::axes);
+    }
+}
+
+/// Switches to the wanted coordinates for motion about a pose; the tool stands still meanwhile.
+bool MotionWriter::enter_frame(const Pose& pose, const Turns& planned)
+{
+    Statement length(StatementKind::state);
+    add_length(length);
+    emitter_.emit(length);
+    if (const Status status = frame_.enter(wanted_frame_, tool_length_); !status) {
+        report(Severity::error, "frame-unwritable", std::string(name_of(wanted_frame_)),
+               fmt::format("the operation can't be written as \"{}\": {}", name_of(wanted_frame_), status.error().message),
+               status.error().cure, 1);
+        wanted_frame_ = FrameKind::joints;
+        return false;
+    }
+    Statement statement(StatementKind::state);
+    if (wanted_frame_ == FrameKind::tilted_plane) {
+        const PlaneStyle& style = *assembly_.dialect.plane;
+        const auto rounded_to = [&](Role role, std::size_t index, Quantity quantity, double value) {
+            statement.slots.push_back(frame_.slot(role, quantity, value, index));
+            return frame_.rounding().value(quantity, (statement.slots.end() - 1)->counts);
+        };
+        Vec3 zero = style.zero_at_work ? frame_.tip_frame().before_plane(pose.tip, planned) : Vec3(Vec3::Zero());
+        for (std::size_t k = 0; k < 3; ++k) {
+            zero[Eigen::Index(k)] = rounded_to(Role::plane_zero, k, Quantity::length, zero[Eigen::Index(k)]);
+        }
+        const bool by_readings = style.by == PlaneForm::By::readings;
+        // The control takes the readings as they are; the other forms tell the path's own direction.
+        const Mat3 axes = frame_.tip_frame().tool_turned(by_readings ? solver_->turns_of(now()) : planned);
+        std::vector<double> numbers = plane_numbers(style, zero, axes);
+        for (std::size_t i = 0; i < numbers.size(); ++i) {
+            numbers[i] = rounded_to(Role::plane_number, i, style.lengths() ? Quantity::length : Quantity::direction, numbers[i]);
+        }
+        Frame plane = Frame::Identity();
+        plane.linear() = axes;
+        plane.translation() = zero;
+        frame_.set_plane(by_readings ? plane : plane_from(style, zero, numbers).value()); // axes are square: they name a plane
+        emitter_.forget(Role::frame);                                                     // another plane has the same word
+        statement.slots.push_back({Role::frame, 0, Quantity::whole, 0, &style.word});
+    } else {
+        statement.slots.push_back(
+            *emitter_.function(wanted_frame_ == FrameKind::world ? Function::world_coordinates : Function::tool_centre_point));
+    }
+    emitter_.emit(statement);
+    forget_coordinates();
+    frame_.recount(now_);
+    next_ = now_;
+    return true;
+}
+
+/// Rotary joints first, then the coordinates, then over the place at the height of the retract, and down.
+void MotionWriter::approach_in_frame(const Pose& pose, const Turns& planned, double way, const FeedSpec* last)
+{
+    const std::size_t away = *away_joint();
+    move(Function::rapid, rounded(shifted(planned), pose.tip), true, false);
+    lock_standing();
+    if (!enter_frame(pose, shifted(planned))) {
+        return;
+    }
+    const Vec3 outside = pose.tip + pose.axis * way;
+    Readings high = with_same_turn(outside).readings;
+    const double down = high[Eigen::Index(away)] - now()[Eigen::Index(away)];
+    // No coordinate says the joint's own end to the last digit: a little inside.
+    const double inside = 4 * frame_.rounding().step(Quantity::length);
+    high[Eigen::Index(away)] = now()[Eigen::Index(away)] + std::copysign(std::min(inside, std::abs(down)), down);
+    move(Function::rapid, frame_.stand_at(now_, high), false, true);
+    positioned_ = true;
+    retracted_ = false;
+    const Stand level = with_same_turn(outside);
+    check_travel(level.readings);
+    if (last == nullptr || way > 0) {
+        move(Function::rapid, level, false, true);
+    }
+    if (last == nullptr) {
+        move(Function::rapid, with_same_turn(pose.tip), false, true);
+        return;
+    }
+    const Stand final = with_same_turn(pose.tip);
+    const double length = (pose.tip - solver_->kinematics().pose(now(), tool_length_).tip).norm();
+    feed_line(final, last->seconds(length), length, *last);
 }
 
 /// With the tool pointing elsewhere than the joint that retracts: to a place from which the way along the tool is free, then along it.

@@ -98,7 +98,7 @@ void MotionWriter::set_length_shift(double mm)
 void MotionWriter::moved_to(std::size_t joint, double reading)
 {
     now_.readings[Eigen::Index(joint)] = reading;
-    now_.counts[joint] = frame_.counts(joint, reading);
+    frame_.kind() == FrameKind::joints ? void(now_.counts[joint] = frame_.counts(joint, reading)) : frame_.recount(now_);
     words_[joint].reset();
 }
 
@@ -290,13 +290,18 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, const W
         }
         return as_asked ? feed_slot(statement, feed.mode, feed.value) : feed_slot(statement, FeedMode::per_minute, length / time.seconds);
     }
-    if (assembly_.dialect.rotary_feed == RotaryFeedStyle::inverse_time) {
+    const bool tip = frame_.kind() == FrameKind::tool_centre_point; // the control itself keeps the tip's feed
+    if (assembly_.dialect.rotary_feed == RotaryFeedStyle::inverse_time && !tip) {
         return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
+    }
+    if (tip && !time.limited && feed.mode != FeedMode::inverse_time && length > 0) {
+        return feed_slot(statement, feed.mode, feed.value);
     }
     double straight = 0;
     double turns = 0; // deg^2
     for (const ChainJoint& chain : chain_) {
-        const double joint_way = target.readings[Eigen::Index(chain.joint)] - now_.readings[Eigen::Index(chain.joint)];
+        const double joint_way = tip ? word_value(target, chain.joint) - word_value(now_, chain.joint)
+                                     : target.readings[Eigen::Index(chain.joint)] - now_.readings[Eigen::Index(chain.joint)];
         if (frame_.is_rotary()[chain.joint]) {
             turns += to_deg(joint_way) * to_deg(joint_way);
         } else {
@@ -304,7 +309,7 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, const W
         }
     }
     // A control that times by the linear way alone times by the turns where nothing else moves.
-    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-18;
+    const bool combined = (assembly_.controller.rotary_feed == Controller::RotaryFeed::combined && !tip) || straight < 1e-18;
     return feed_slot(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
 }
 
@@ -339,6 +344,9 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
             stand_at(chain.joint, target);
         }
         emitter_.emit_cut(std::span(moved).first(count), value);
+        if (frame_.kind() != FrameKind::joints) [[unlikely]] {
+            now_ = target; // a joint may move though its word stays
+        }
     } else {
         if (auto word = emitter_.function(Function::linear)) {
             statement.slots.push_back(*word);
@@ -383,14 +391,13 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const F
     }
     if (!piece.arc && blocks_between(way.from, way.to) == 1) {
         const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
-        const Deviation bound =
-            deviation_bound(turns, length, parts_.lever.at(*solver_, piece.from.tip, tool_length_), Interpolation::joints);
+        const Deviation bound = deviation_bound(turns, length, parts_.lever.at(*solver_, piece.from.tip, tool_length_), interpolation());
         if (bound.tip <= assembly_.job.tolerance.tip && bound.axis <= assembly_.job.tolerance.axis) {
             feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
             return;
         }
     }
-    subdivide(*solver_, piece, way.branch, way.from, way.to, tool_length_, assembly_.job.tolerance, Interpolation::joints, parts_);
+    subdivide(*solver_, piece, way.branch, way.from, way.to, tool_length_, assembly_.job.tolerance, interpolation(), parts_);
     if (parts_.capped) {
         report(Severity::error, "too-many-blocks", "",
                fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
@@ -441,8 +448,9 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from_planned, co
     check_one_way(from, to);
     const double turn = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
     const double lever = std::min(solver_->lever_bound(pose.tip, tool_length_), 1e5);
-    // Chords of a circle about the axis, with room for rounding.
-    const double wanted = std::ceil(turn * std::sqrt(lever / (4 * assembly_.job.tolerance.tip)));
+    // Chords of a circle about the axis, with room for rounding; none where the control itself keeps the tip in its place.
+    const bool kept = frame_.kind() == FrameKind::tool_centre_point;
+    const double wanted = kept ? 1 : std::ceil(turn * std::sqrt(lever / (4 * assembly_.job.tolerance.tip)));
     const int parts = std::max(int(std::clamp(wanted, 1.0, double(most_points))), blocks_between(from, to));
     for (int i = 1; i <= parts; ++i) {
         const double u = double(i) / parts;
@@ -453,22 +461,43 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from_planned, co
 bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
 {
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
-    return positioned_ && !differs(rounded(shifted(planned), pose.tip), true) && here.axis.dot(here.tip - pose.tip) >= 0;
+    return positioned_ && frame_.kind() == wanted_frame_ && !differs(rounded(shifted(planned), pose.tip), true) &&
+           here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
-bool MotionWriter::tool_along_length_joint() const
+bool MotionWriter::drills_along(const Vec3& axis) const
 {
+    constexpr double way = 100; // mm
+    const auto drill = frame_.drill_joint();
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
-    Readings above = now();
-    solver_->set_linear(above, here.tip + here.axis * 100, tool_length_);
-    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-        const double way = above[Eigen::Index(i)] - now()[Eigen::Index(i)];
-        const bool length_joint = frame_.length_joint() == i;
-        if (std::abs(way - (length_joint ? 100 : 0)) > 1e-6) {
-            return false;
+    // The declared directions of a plane are rounded.
+    const double least = frame_.kind() == FrameKind::joints ? 1e-6 : 0.1 * frame_.rounding().step(Quantity::length);
+    const auto alone = [&](const Vec3& direction) {
+        Readings above = now();
+        solver_->set_linear(above, here.tip + direction * way, tool_length_);
+        const Readings change = frame_.program_values(above) - frame_.program_values(now());
+        for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+            if (std::abs(change[Eigen::Index(i)] - (drill == i ? way : 0)) > least) {
+                return false;
+            }
         }
-    }
-    return true;
+        return true;
+    };
+    return alone(here.axis) || (frame_.kind() == FrameKind::tilted_plane && alone(axis));
+}
+
+Interpolation MotionWriter::interpolation() const
+{
+    return frame_.kind() != FrameKind::tool_centre_point ? Interpolation::joints
+           : assembly_.controller.tip_by_vector          ? Interpolation::tip_and_vector
+                                                         : Interpolation::tip_and_joints;
+}
+
+/// What a joint's word tells: its reading, or a coordinate of the tip.
+double MotionWriter::word_value(const Stand& stand, std::size_t joint) const
+{
+    const bool coordinate = frame_.kind() != FrameKind::joints && !frame_.is_rotary()[joint];
+    return coordinate ? frame_.rounding().value(Quantity::length, stand.counts[joint]) : stand.readings[Eigen::Index(joint)];
 }
 
 } // namespace wexilum

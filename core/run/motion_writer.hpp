@@ -60,6 +60,12 @@ public:
     void change_posture(const Posture& posture, const InverseSolver& solver);
     /// How far the operation of the next motion reaches along its tool; must stay until the next call. May be null.
     void set_fronts(const OperationOutline* operation) { next_fronts_ = operation; }
+    /// In which coordinates the next motion is to be written. A change takes a retract.
+    void want_frame(FrameKind kind) { wanted_frame_ = kind; }
+    /// Back to the joints' own readings, where coordinates of the tip are in force.
+    void leave_frame();
+    /// Text has switched coordinates, `to_joints`: to the joints' own readings; otherwise the writer switches back to those.
+    void frame_by_text(bool to_joints);
     [[nodiscard]] const InverseSolver& solver() const { return *solver_; }
     [[nodiscard]] const Posture& posture() const { return posture_; }
     /// In rapid to a pose (work mount's frame) with planned rotary readings. With `last` the way down of a first approach goes at that
@@ -86,12 +92,16 @@ public:
     {
         return frame_.stand(now_, solver_->turns_of(now_.readings), tip, tool_length_);
     }
-    /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them.
+    /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them, and the wanted coordinates
+    /// are in force.
     [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
-    /// Whether moving along the tool moves the length joint alone (a canned cycle drills along that one).
-    [[nodiscard]] bool tool_along_length_joint() const;
-    /// The control has moved a joint by itself (end of a cycle).
+    /// Whether a way along the tool, or on a tilted plane along `axis` (work mount's frame), changes one word alone: that along which a
+    /// canned cycle drills.
+    [[nodiscard]] bool drills_along(const Vec3& axis) const;
+    /// A joint has been brought somewhere by other words than the path's.
     void moved_to(std::size_t joint, double reading);
+    /// The control has moved the linear joints by itself (end of a cycle).
+    void stands(const Stand& stand) { now_ = stand; }
     void check_travel(const Readings& readings);
     /// A word of text has locked or released a joint's brake.
     void brake_is(const std::string& joint, bool locked);
@@ -127,7 +137,7 @@ private:
         int w = 2; ///< and the one across
         Function plane = Function::plane_xy;
         bool counter_clockwise = true;
-        Vec3 centre = Vec3::Zero(); ///< readings of the three joints at the centre
+        Vec3 centre = Vec3::Zero(); ///< what the three joints' words tell at the centre
         bool helix = false;
         bool named = false; ///< a joint works in the stead of one that the plane would mean by itself
     };
@@ -162,7 +172,12 @@ private:
     [[nodiscard]] std::optional<std::size_t> away_joint() const;
     [[nodiscard]] double way_out(const Pose& pose, const OperationOutline* operation) const;
     void leave_along_tool();
-    void approach(const Pose& pose, const Stand& target, const FeedSpec* last);
+    void forget_coordinates();
+    void approach(const Pose& pose, const Turns& planned, const FeedSpec* last);
+    void approach_in_frame(const Pose& pose, const Turns& planned, double way, const FeedSpec* last);
+    bool enter_frame(const Pose& pose, const Turns& planned);
+    [[nodiscard]] Interpolation interpolation() const;
+    [[nodiscard]] double word_value(const Stand& stand, std::size_t joint) const;
     void approach_beside(const Pose& pose, const Vec3& outside, const FeedSpec* last);
     void add_length(Statement& statement);
     void set_length_shift(double mm);
@@ -230,6 +245,7 @@ private:
     std::uint32_t positioned_bits_ = 0; ///< of those that may not move in a cut
     std::uint32_t cut_lines_ = UINT32_MAX;
     std::uint32_t length_register_ = 0;
+    FrameKind wanted_frame_ = FrameKind::joints;
     std::optional<FeedMode> mode_;
     bool beside_ = false;              ///< the tool does not point along the joint that retracts
     bool length_register_acts_ = true; ///< a length register acts along the tool

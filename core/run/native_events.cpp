@@ -166,6 +166,7 @@ void NativeEvents::on(const record::ToolChange& r)
         return; // the outline has said so; nothing can be moved without a length
     }
     pose_.reset();
+    motion_.leave_frame(); // the next tool has another length
     section("tool-change", std::nullopt);
     if (assembly_.controller.tool_change_stops_spindle) {
         spindle_ = SpindleState::off;
@@ -201,9 +202,25 @@ void NativeEvents::on(const record::Coolant& r)
     }
 }
 
+FrameKind NativeEvents::frame_for(const OperationOutline* operation)
+{
+    const bool turns = operation != nullptr && operation->turns_in_cuts;
+    const FrameKind kind = assembly_.frame_of(operations_ > 0 ? operations_ - 1 : 0, turns);
+    if (kind == FrameKind::tilted_plane && turns) {
+        motion_.report(Severity::error, "plane-turns", operation->id,
+                       fmt::format("the operation {} turns the tool in its cuts, a tilted plane stands still", operation->id),
+                       "write it with \"frame\": \"tool-centre-point\" or \"joints\"", 1, SIZE_MAX);
+        return FrameKind::joints;
+    }
+    return kind;
+}
+
 void NativeEvents::ready_to_move()
 {
-    motion_.set_fronts(operations_ > 0 && operations_ <= outline_.operations.size() ? &outline_.operations[operations_ - 1] : nullptr);
+    const OperationOutline* here =
+        operations_ > 0 && operations_ <= outline_.operations.size() ? &outline_.operations[operations_ - 1] : nullptr;
+    motion_.set_fronts(here);
+    motion_.want_frame(frame_for(here));
     motion_.restate_base();
     const bool turning = wanted_spindle_.state != SpindleState::off;
     if (turning && assembly_.setup.spindle == Actor::program &&

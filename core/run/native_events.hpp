@@ -141,6 +141,8 @@ private:
     void say(Function function);
     /// Spindle and coolant as the path wants them, before the tool moves.
     void ready_to_move();
+    /// The coordinates in which an operation is written; null: none has begun.
+    [[nodiscard]] FrameKind frame_for(const OperationOutline* operation);
     [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
     void next_choice();
     const Planned* choice_ = nullptr; ///< of the motion at hand

@@ -145,6 +145,10 @@ void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, doub
         sine[i] = followed[i].sine();
         cosine[i] = followed[i].cosine();
     }
+    if (tip_) [[unlikely]] {
+        place(stand, rounded, tip, tool_length);
+        return;
+    }
     const Vec3 linear = solver.linear_together() ? solver.linear_readings(sine, cosine, tip, tool_length)
                                                  : solver.linear_readings(rounded, tip, tool_length);
     for (std::size_t i = 0; i < 3; ++i) {
@@ -154,9 +158,91 @@ void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, doub
 
 void ProgramFrame::recount(Stand& stand) const
 {
+    const Readings values = program_values(stand.readings);
     for (const std::size_t joint : chain_joints_) {
-        stand.counts[joint] = counts(joint, stand.readings[Eigen::Index(joint)]);
+        stand.counts[joint] = rounding_.counts(quantity(joint), values[Eigen::Index(joint)]);
     }
+}
+
+// --- coordinates of the tip ------------------------------------------------------------------------------------------
+
+std::optional<std::array<std::size_t, 3>> ProgramFrame::xyz() const
+{
+    std::array<std::size_t, 3> out{};
+    const std::string letters = "XYZ";
+    for (std::size_t k = 0; k < 3; ++k) {
+        const auto found = std::find_if(assembly_.dialect.axes.begin(), assembly_.dialect.axes.end(),
+                                        [&](const auto& axis) { return axis.second.address == letters[k]; });
+        const auto joint = found == assembly_.dialect.axes.end() ? std::nullopt : assembly_.machine.find_joint(found->first);
+        if (!joint) {
+            return std::nullopt;
+        }
+        out[k] = working(joint->value).value_or(joint->value);
+    }
+    return out;
+}
+
+Status ProgramFrame::enter(FrameKind kind, double tool_length)
+{
+    const auto joints = xyz();
+    if (!joints) {
+        return Error{ErrorKind::unsupported, "the dialect has no axes X, Y and Z", {}, "name them under \"axes\""};
+    }
+    Readings zero = assembly_.machine.home();
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        zero[Eigen::Index(i)] = offset_[i];
+    }
+    auto frame = TipFrame::make(*solver_, *joints, zero, kind == FrameKind::world);
+    if (!frame) {
+        return frame.error();
+    }
+    kind_ = kind;
+    tip_ = *frame;
+    tip_length_ = tool_length;
+    return {};
+}
+
+void ProgramFrame::leave()
+{
+    kind_ = FrameKind::joints;
+    tip_.reset();
+}
+
+[[gnu::noinline]] void ProgramFrame::place(Stand& stand, const Turns& rounded, const Vec3& tip, double tool_length) const
+{
+    Vec3 at = tip_->coordinates(tip, rounded);
+    for (std::size_t k = 0; k < 3; ++k) {
+        const std::size_t joint = tip_->joints()[k];
+        double& value = at[Eigen::Index(k)];
+        if (exact_ != nullptr) {
+            exact_->note(Role::axes, joint, value);
+        }
+        stand.counts[joint] = rounding_.counts(Quantity::length, value);
+        value = rounding_.value(Quantity::length, stand.counts[joint]);
+    }
+    solver_->set_linear(stand.readings, tip_->tip(at, rounded), tool_length);
+}
+
+Readings ProgramFrame::program_values(const Readings& readings) const
+{
+    Readings out = readings;
+    for (const std::size_t joint : chain_joints_) {
+        out[Eigen::Index(joint)] = program_value(joint, readings[Eigen::Index(joint)]);
+    }
+    if (tip_) {
+        const Turns turns = solver_->turns_of(readings);
+        const Vec3 at = tip_->coordinates(solver_->kinematics().pose(readings, tip_length_).tip, turns);
+        for (std::size_t k = 0; k < 3; ++k) {
+            out[Eigen::Index(tip_->joints()[k])] = at[Eigen::Index(k)];
+        }
+    }
+    return out;
+}
+
+Stand ProgramFrame::stand_at(const Stand& now, const Readings& readings) const
+{
+    const double length = tip_ ? tip_length_ : 0; // any: it falls out of the joints' own readings
+    return stand(now, solver_->turns_of(readings), solver_->kinematics().pose(readings, length).tip, length);
 }
 
 } // namespace wexilum

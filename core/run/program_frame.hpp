@@ -4,11 +4,13 @@
 #include "core/dialect/emit_probe.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/run/assembly.hpp"
+#include "core/solve/tip_frame.hpp"
 
 namespace wexilum {
 
 /// Where the machine stands by what the program says: the counts of each joint's word, and the readings they come to. Joints
-/// outside the chain between tool and work have no counts.
+/// outside the chain between tool and work have no counts. While coordinates of the tip are in force, the counts of the joints under
+/// X, Y and Z are such coordinates.
 struct Stand {
     Readings readings;
     std::array<std::int64_t, max_joints> counts{};
@@ -37,12 +39,30 @@ public:
     [[nodiscard]] std::optional<std::size_t> working(std::size_t joint) const;
 
     [[nodiscard]] Quantity quantity(std::size_t joint) const { return quantity_[joint]; }
-    /// Counts of the word that brings the joint to `reading`.
+    /// From here on the words X, Y and Z are coordinates of the tip; stands made before hold the old counts. The length is that which
+    /// the control has in force. An Error says why this machine's tip has no such coordinates; then nothing has changed.
+    Status enter(FrameKind kind, double tool_length);
+    /// The coordinates are those of a plane from here on. Precondition: entered.
+    void set_plane(const Frame& plane) { tip_->set_plane(plane); }
+    void leave();
+    [[nodiscard]] FrameKind kind() const { return kind_; }
+    /// Precondition: kind() is not joints.
+    [[nodiscard]] const TipFrame& tip_frame() const { return *tip_; }
+    /// The joints that the words X, Y and Z mean by themselves, or those that work in their stead; nothing where the dialect lacks one.
+    [[nodiscard]] std::optional<std::array<std::size_t, 3>> xyz() const;
+    /// What the program says for each joint of the chain at these readings, mm or rad, before rounding.
+    [[nodiscard]] Readings program_values(const Readings& readings) const;
+    /// The stand nearest to readings: rounded, from where it stands now.
+    [[nodiscard]] Stand stand_at(const Stand& now, const Readings& readings) const;
+    /// The joint under the word along which a cycle drills.
+    [[nodiscard]] std::optional<std::size_t> drill_joint() const { return tip_ ? std::optional(tip_->joints()[2]) : length_joint_; }
+
+    /// Counts of the word that brings the joint to `reading`; not for X, Y and Z while they are coordinates of the tip.
     [[nodiscard]] std::int64_t counts(std::size_t joint, double reading) const
     {
         return rounding_.counts(quantity(joint), program_value(joint, reading));
     }
-    /// Where a word of such counts brings the joint.
+    /// Where a word of such counts brings the joint; with the same exception.
     [[nodiscard]] double reading(std::size_t joint, std::int64_t counts) const
     {
         return rounding_.value(quantity(joint), counts) + shift_[joint];
@@ -59,11 +79,6 @@ public:
             exact_->note(role, index, value);
         }
         return {role, std::uint8_t(index), quantity, rounding_.counts(quantity, value), {}};
-    }
-    /// The slot of the word that brings a joint to `reading`; `role` is axes or cycle_depth.
-    [[nodiscard]] Slot joint_slot(Role role, std::size_t joint, double reading) const
-    {
-        return slot(role, quantity(joint), program_value(joint, reading), joint);
     }
     /// What the program says for a joint's reading, mm or rad.
     [[nodiscard]] double program_value(std::size_t joint, double reading) const { return reading - shift_[joint]; }
@@ -91,6 +106,7 @@ public:
 
 private:
     double round(Stand& stand, std::size_t joint, double wanted) const;
+    void place(Stand& stand, const Turns& rounded, const Vec3& tip, double tool_length) const;
     [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
     struct Sum {
         std::size_t joint = 0; ///< whose word stands for all
@@ -101,6 +117,9 @@ private:
 
     const Assembly& assembly_;
     const InverseSolver* solver_ = nullptr;
+    FrameKind kind_ = FrameKind::joints;
+    std::optional<TipFrame> tip_; ///< set where kind_ is not joints
+    double tip_length_ = 0;       ///< of the tool, as the control knows it
     std::vector<Sum> sums_;
     double length_ = 0; ///< in force
     Rounding rounding_;

@@ -276,7 +276,7 @@ std::optional<double> NativeEvents::axis(std::string_view joint, bool machine)
     motion_.solver().set_turns(readings, choice_->turns);
     motion_.solver().set_linear(readings, in_work(*pose).tip, motion_.tool_length());
     const double reading = readings[Eigen::Index(found->value)];
-    const double value = machine ? reading : motion_.frame().program_value(found->value, reading);
+    const double value = machine ? reading : motion_.frame().program_values(readings)[Eigen::Index(found->value)];
     return motion_.frame().is_rotary()[found->value] ? to_deg(value) : value;
 }
 
@@ -305,7 +305,7 @@ RuleHost::Problem NativeEvents::add_axis(Statement& statement, const RuleWord& w
     const double value = frame.is_rotary()[joint] ? to_rad(word.value) : word.value;
     const ::wexilum::Slot made = frame.slot(Role::axes, frame.quantity(joint), value, joint);
     statement.slots.push_back(made);
-    motion_.moved_to(joint, machine ? value : frame.reading(joint, made.counts));
+    motion_.moved_to(joint, machine ? value : frame.reading(joint, made.counts)); // of the tip's coordinates: the next motion retracts
     motion_.left_path();
     return std::nullopt;
 }
@@ -326,6 +326,9 @@ RuleHost::Problem NativeEvents::emit(std::span<const RuleWord> words)
             continue;
         }
         const auto slot = emitter_.function(*word.function);
+        if (group_of(*word.function) == Group::frame) {
+            return fmt::format("{} is switched by the operation's \"frame\"; a rule may write it as text", name_of(*word.function));
+        }
         if (!slot) {
             return fmt::format("the dialect has no word for {}", name_of(*word.function));
         }

@@ -174,6 +174,11 @@ void NativeEvents::after_text(const TextEffect& effect)
         default: break;
         }
     }
+    if (effect.has(Group::frame)) {
+        motion_.frame_by_text(std::all_of(effect.words.begin(), effect.words.end(), [](const WordMeaning* word) {
+            return group_of(word->function) != Group::frame || word->function == Function::joint_coordinates;
+        }));
+    }
     // What is turned on is wanted; what is turned off comes again where the path wants it.
     if (effect.has(Group::spindle) && spindle_ != record::SpindleState::off) {
         wanted_spindle_.state = spindle_;

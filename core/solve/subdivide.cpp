@@ -104,7 +104,7 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
                           Interpolation interpolation)
 {
     Deviation worst;
-    if (interpolation == Interpolation::tip_and_vector) {
+    if (interpolation == Interpolation::tip_and_vector && !piece.arc) {
         return worst;
     }
     const Kinematics& kinematics = solver.kinematics();
@@ -118,10 +118,16 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
         const Readings readings = from + (to - from) * u;
         Pose pose = kinematics.pose(readings, tool_length);
         double s = a.s + (b.s - a.s) * u;
-        if (interpolation == Interpolation::tip_and_joints) {
-            pose.tip = piece.at(s).tip;
-        } else {
+        if (interpolation == Interpolation::tip_and_vector) {
+            pose.axis = great_circle(piece.at(a.s).axis, piece.at(b.s).axis, u);
+        }
+        if (interpolation == Interpolation::joints || piece.arc) {
+            if (interpolation != Interpolation::joints) {
+                pose.tip = piece.at(a.s).tip + (piece.at(b.s).tip - piece.at(a.s).tip) * u;
+            }
             s = piece.project(pose);
+        } else {
+            pose.tip = piece.at(s).tip;
         }
         const Deviation d = deviation_at(piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);

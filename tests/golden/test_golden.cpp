@@ -25,6 +25,8 @@ private Q_SLOTS:
                                         << "";
         QTest::newRow("mirror-cell-sides") << "mirror-cell-sides"
                                            << "";
+        QTest::newRow("focuser-hub") << "focuser-hub"
+                                     << "";
         QTest::newRow("fork-arm") << "fork-arm"
                                   << "";
         QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"

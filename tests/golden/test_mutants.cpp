@@ -100,7 +100,7 @@ private Q_SLOTS:
     void initTestCase()
     {
         qInfo("seed %u", seed);
-        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm"}) {
+        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm", "focuser-hub"}) {
             const DemoJob job(name);
             const ReplayReport clean = replay_code(job.assembly, joined(job.lines), true);
             QVERIFY2(clean.findings.list().empty(), qPrintable(shown(clean.findings)));

@@ -96,6 +96,18 @@ const std::vector<Row> drawings{
          d.slide("R", ez);
          return d;
      }},
+    // Table turned about Z as the tool moves over it; the gauge point 600 above it. The head nutates about an axis half-way between Y and
+    // Z, which passes the spindle's axis 0.04 behind, 165 above the gauge point.
+    {"Tarn 5H", "focuser-hub", "spindle",
+     [] {
+         Drawing d;
+         d.turn("C", ez, none);
+         d.slide("Y", ey);
+         d.slide("X", ex);
+         d.slide("Z", ez, {0, 0.04, 765});
+         d.turn("B", (ey + ez) / std::sqrt(2.0), {0, -0.04, -165});
+         return d;
+     }},
 };
 
 Readings random_readings(const Machine& machine, std::mt19937_64& random)
@@ -185,11 +197,20 @@ private Q_SLOTS:
             const InverseSolver solver = InverseSolver::make(Kinematics::make(machine, posture).value()).value();
             const Pose pose = whole.pose(readings, 80);
             const Candidates all = solver.solve(pose, 80, readings);
-            QVERIFY(all.list.size() == 1);
-            const Pose back = whole.pose(all.list[0].readings, 80);
+            QVERIFY(!all.list.empty() && all.list.size() <= (solver.rotary().size() == 2 ? 2U : 1U));
+            const Candidate* nearest = &all.list.front();
+            for (const Candidate& candidate : all.list) {
+                const auto far = [&](const Candidate& c) { return (c.readings - readings).cwiseAbs().maxCoeff(); };
+                nearest = far(candidate) < far(*nearest) ? &candidate : nearest;
+                const Pose other = whole.pose(candidate.readings, 80); // the other branch holds the same pose
+                worst_tip = std::max(worst_tip, (other.tip - pose.tip).norm());
+            }
+            const Pose back = whole.pose(nearest->readings, 80);
             worst_tip = std::max(worst_tip, (back.tip - pose.tip).norm());
             worst_axis = std::max(worst_axis, angle_between(back.axis, pose.axis));
-            worst_reading = std::max(worst_reading, (all.list[0].readings - readings).cwiseAbs().maxCoeff());
+            if (nearest->pole > 0.01) { // nearer to a pole the readings hang on the last digits of the axis
+                worst_reading = std::max(worst_reading, (nearest->readings - readings).cwiseAbs().maxCoeff());
+            }
         }
         qInfo("%s: worst %.2e mm, %.2e rad, reading %.2e", row.name, worst_tip, worst_axis, worst_reading);
         QVERIFY(worst_tip < 1e-9 && worst_axis < 1e-9 && worst_reading < 1e-8);

@@ -67,8 +67,8 @@ private Q_SLOTS:
             "spindle, speed, coolant, feed, block");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
             "dialects/morrow-m.json:32:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
-            "length, compensation, cycle-return, spindle, coolant, once, axes, centre, radius, feed, inverse-feed, speed, tool, "
-            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell, loop-count");
+            "length, compensation, cycle-return, spindle, coolant, frame, once, axes, centre, radius, feed, inverse-feed, speed, tool, "
+            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell, loop-count, plane-zero, plane-number");
         row("dialect without a joint", five, "dialects/calder-t.json", R"(, "C": {"word": "C"})", "",
             "dialects/calder-t.json: the dialect has no word for the joint \"C\"; add it under \"axes\"");
         row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "",
@@ -110,13 +110,13 @@ private Q_SLOTS:
     {
         const auto loaded = load_demo("mirror");
         QVERIFY(!loaded.ok());
-        QVERIFY(
-            QString::fromStdString(loaded.error().cure)
-                .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-head-between-marks, "
-                            "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
-                            "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, "
-                            "fails-unreachable-direction, fork-arm, mirror-back-batch, mirror-back-face, mirror-cell, mirror-cell-batch, "
-                            "mirror-cell-sides, mirror-cell-sides-lean, setting-circle, setting-circle-second"));
+        QVERIFY(QString::fromStdString(loaded.error().cure)
+                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-head-between-marks, "
+                                "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
+                                "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, "
+                                "fails-unreachable-direction, focuser-hub, fork-arm, mirror-back-batch, mirror-back-face, mirror-cell, "
+                                "mirror-cell-batch, "
+                                "mirror-cell-sides, mirror-cell-sides-lean, setting-circle, setting-circle-second"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

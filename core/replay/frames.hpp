@@ -1,0 +1,20 @@
+// The coordinates of the tool's tip that the simulated control has in force; private to the interpreter.
+#pragma once
+
+#include "core/replay/interpreter.hpp"
+#include "core/solve/tip_frame.hpp"
+
+#include <deque>
+
+namespace wexilum {
+
+struct Interpreter::TipWords {
+    FrameKind kind = FrameKind::joints;
+    bool stale = true; ///< has to be made anew: the offset, the attachment or a parked joint is another one
+    std::optional<Frame> plane;
+    std::optional<TipFrame> frame;
+    std::array<std::size_t, 3> xyz{};
+    std::deque<InverseSolver> solvers; ///< all that motions point to
+};
+
+} // namespace wexilum
