@@ -5,6 +5,7 @@
 #include "core/base/units.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/project.hpp"
+#include "core/replay/contact_observer.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 
@@ -210,6 +211,32 @@ int replay_command(const JobOptions& options)
         print_replay(report);
     }
     return report.findings.has_errors() ? exit_findings : exit_fine;
+}
+
+int contact_command(const JobOptions& options)
+{
+    const RealFileSystem files;
+    const auto assembly = load_job(files, options.project, options.job);
+    if (!assembly) {
+        return fail(assembly.error(), options.json);
+    }
+    const RunResult run = post(*assembly);
+    const auto report = check_contacts(*assembly, run.files);
+    if (!report) {
+        return fail(report.error(), options.json);
+    }
+    if (options.json) {
+        fmt::print("{}\n",
+                   json_text({{"moves", report->moves}, {"distances", report->measured}, {"findings", findings_json(report->findings)}}));
+    } else {
+        fmt::print("contact of {} on {}: {} motions, {} distances measured\n", assembly->job.name, assembly->machine.name, report->moves,
+                   report->measured);
+        print_findings(report->findings);
+        if (report->findings.list().empty()) {
+            fmt::print("  nothing comes too close\n");
+        }
+    }
+    return report->findings.has_errors() ? exit_findings : exit_fine;
 }
 
 int describe_command()

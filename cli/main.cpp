@@ -29,6 +29,12 @@ int main(int argc, char** argv)
     replay->add_flag("--from-unknown", replay_options.from_unknown, "Nothing is known to be in force at the start");
     replay->add_flag("--json", replay_options.json, "Print one JSON object");
 
+    JobOptions contact_options;
+    auto* contact = app.add_subcommand("contact", "Tell where machine, tool, holder and stock meet along a job's code");
+    contact->add_option("--project", contact_options.project, "Folder of the project")->required();
+    contact->add_option("--job", contact_options.job, "Name of the job")->required();
+    contact->add_flag("--json", contact_options.json, "Print one JSON object");
+
     std::vector<std::string> files;
     auto* check = app.add_subcommand("check", "Read files of any format and say what is wrong with them");
     check->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl); rules (.lua)")
@@ -79,6 +85,9 @@ int main(int argc, char** argv)
     }
     if (*replay) {
         return replay_command(replay_options);
+    }
+    if (*contact) {
+        return contact_command(contact_options);
     }
     if (*describe) {
         return describe_command();

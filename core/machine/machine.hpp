@@ -101,12 +101,21 @@ struct Witness {
     Place place;
 };
 
+/// Two nodes of the machine that must not come nearer than a clearance, each with all that it carries.
+struct Apart {
+    std::string first; ///< a joint's id, or "base", "tool", "cutter", "holder", "stock"
+    std::string second;
+    double clearance = 0; ///< mm
+    Place place;
+};
+
 struct Machine {
     std::string name;
     std::string description;
     std::vector<Joint> joints;
     std::vector<Mount> mounts;
-    std::vector<Body> bodies; ///< what the machine looks like; nothing is computed from them yet
+    std::vector<Body> bodies; ///< what the machine looks like
+    std::vector<Apart> apart; ///< empty: what carries the tool and what carries the work
     std::vector<Witness> witnesses;
     std::optional<JointIndex> retract; ///< the joint that takes the tool away from the work when it goes home
     bool retract_upwards = true;       ///< whether its home is at rising readings

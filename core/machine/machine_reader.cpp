@@ -34,6 +34,7 @@ public:
             "mounts", [&](const Node& n) { read_mount(n); }, true);
         root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
         root.each_item("bodies", [&](const Node& n) { read_body(n); });
+        root.each_item("apart", [&](const Node& n) { read_apart(n); });
         read_retract(root);
         root.each_item(
             "witnesses", [&](const Node& n) { machine_.witnesses.push_back(read_witness(n, document_, units_, machine_, problems_)); },
@@ -315,6 +316,34 @@ private:
         read_shape(fields, units_, body);
         fields.finish();
         machine_.bodies.push_back(std::move(body));
+    }
+
+    void read_apart(const Node& node)
+    {
+        Fields fields(node, "the pair", problems_);
+        Apart apart;
+        apart.place = document_.place_of(node.begin);
+        std::vector<std::string> between;
+        if (fields.texts("between", between, true) && between.size() != 2) {
+            problems_.add(*node.find("between"), "a pair has two names", "write \"between\": [\"B\", \"Z\"]");
+        }
+        if (between.size() == 2) {
+            apart.first = between[0];
+            apart.second = between[1];
+        }
+        for (const std::string& name : between) {
+            static const std::vector<std::string> others{"base", "tool", "cutter", "holder", "stock"};
+            if (!machine_.find_joint(name) && std::find(others.begin(), others.end(), name) == others.end()) {
+                problems_.add(*node.find("between"), fmt::format("\"{}\" is no joint of the machine", name.substr(0, 40)),
+                              "name a joint, or base, tool, cutter, holder or stock");
+            }
+        }
+        double clearance = 0;
+        if (fields.number("clearance", clearance, json::not_negative, true)) {
+            apart.clearance = clearance * units_.length;
+        }
+        fields.finish();
+        machine_.apart.push_back(std::move(apart));
     }
 
     void read_retract(Fields& root)

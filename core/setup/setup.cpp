@@ -54,6 +54,16 @@ void read_tool(const Node& node, const FileUnits& units, Setup& setup, json::Pro
     if (fields.number("length", value, json::positive)) {
         tool.length = value * units.length;
     }
+    if (const Node* holder = fields.node("holder", Kind::object)) {
+        Fields inner(*holder, "the holder", problems);
+        if (inner.number("diameter", value, json::positive, true)) {
+            tool.holder_diameter = value * units.length;
+        }
+        if (inner.number("length", value, json::positive, true)) {
+            tool.holder_length = value * units.length;
+        }
+        inner.finish();
+    }
     long long length_register = number;
     if (fields.integer("length_register", length_register, 0, 99999999)) {
         const bool taken = std::any_of(setup.tools.begin(), setup.tools.end(),

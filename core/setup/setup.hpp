@@ -17,6 +17,8 @@ struct Tool {
     std::string name;
     std::string shape;
     double diameter = 0;               ///< mm
+    double holder_diameter = 0;        ///< mm: what holds it, from the gauge point
+    double holder_length = 0;          ///< mm: towards the tip; 0: nobody has said
     std::optional<double> length;      ///< gauge length in mm, from the tool mount to the tip; missing is an error where it is used
     std::uint32_t length_register = 0; ///< the controller's register that holds the length
     Place place;

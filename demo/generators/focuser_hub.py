@@ -100,7 +100,7 @@ def seat():
         return (radius * math.cos(a) + outwards * axis[0], radius * math.sin(a) + outwards * axis[1], height + outwards * axis[2], axis)
 
     cl.rapid(*place(0.0, 31.0, 74.0, 70.0))
-    cl.rapid(*place(0.0, 31.0, 74.0, 4.0))
+    cl.rapid(*place(0.0, 31.0, 74.0, 9.0))
     cl.add("FEDRAT/ 300.0, MMPM")
     cl.goto(*place(0.0, 31.0, 74.0))
     cl.add("FEDRAT/ 900.0, MMPM")

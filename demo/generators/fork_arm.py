@@ -31,17 +31,17 @@ def sides():
     for degrees, distance, half in SIDES:
         cl.remark(f"side {degrees}")
         for level in (1.5, 0.0):
-            cl.rapid(*place(-half - 40, 30.0, distance + 60, degrees))
-            cl.rapid(*place(-half - 40, 30.0, distance + level + 3, degrees))
+            cl.rapid(*place(-half - 40, 34.0, distance + 60, degrees))
+            cl.rapid(*place(-half - 40, 34.0, distance + level + 3, degrees))
             cl.add("FEDRAT/ 300.0, MMPM")
-            cl.goto(*place(-half - 40, 30.0, distance + level, degrees))
+            cl.goto(*place(-half - 40, 34.0, distance + level, degrees))
             cl.add("FEDRAT/ 780.0, MMPM")
             for row in range(10):
-                height = 30.0 + 17.5 * row
+                height = 34.0 + 17.5 * row
                 ends = (-half - 40, half + 40) if row % 2 == 0 else (half + 40, -half - 40)
                 cl.goto(*place(ends[0], height, distance + level, degrees))
                 cl.goto(*place(ends[1], height, distance + level, degrees))
-            cl.rapid(*place(-half - 40, 30.0 + 17.5 * 9, distance + 60, degrees))
+            cl.rapid(*place(-half - 40, 34.0 + 17.5 * 9, distance + 60, degrees))
     cl.write("fork-sides")
 
 
@@ -67,8 +67,8 @@ def bore():
     cl.rapid(radius, y, top + 2, axis)
     cl.add("FEDRAT/ 240.0, MMPM")
     z = top + 2
-    while z > top - 250.0:
-        nearer = max(z - 4.5, top - 250.0)
+    while z > top - 165.0:
+        nearer = max(z - 4.5, top - 165.0)
         cl.circle((0.0, y, z), (0, 0, 1), radius, (radius, y, nearer, axis))
         z = nearer
     cl.circle((0.0, y, z), (0, 0, 1), radius, (radius, y, z, axis))

@@ -1,0 +1,43 @@
+// Solids of machine, tool and work, and how far two of them are apart.
+#pragma once
+
+#include "core/machine/body.hpp"
+
+#include <array>
+#include <cstdint>
+#include <memory>
+#include <vector>
+
+namespace wexilum {
+
+/// A surface of triangles in the frame of its body, mm.
+struct Triangles {
+    std::vector<Vec3> points;
+    std::vector<std::array<std::uint32_t, 3>> faces; ///< places in `points`
+};
+
+/// A body as it is measured against others. Copies share what they hold.
+class Solid {
+public:
+    /// A box, a cylinder or a cone.
+    explicit Solid(Body body);
+    /// A surface; of `body` its id, parent and frame. Precondition: at least one face, every face names points that are there.
+    Solid(Body body, const Triangles& surface);
+
+    [[nodiscard]] const Body& body() const { return body_; }
+    /// The middle of a ball about it, in the body's frame, and that ball's radius (mm).
+    [[nodiscard]] const Vec3& middle() const { return middle_; }
+    [[nodiscard]] double radius() const { return radius_; }
+
+    /// The distance between two solids whose bodies' frames stand so, mm; 0 where they touch or overlap (of surfaces: where they cross).
+    [[nodiscard]] static double distance(const Solid& a, const Frame& at_a, const Solid& b, const Frame& at_b);
+
+private:
+    struct Geometry;
+    Body body_;
+    Vec3 middle_ = Vec3::Zero();
+    double radius_ = 0;
+    std::shared_ptr<const Geometry> geometry_;
+};
+
+} // namespace wexilum

@@ -1,0 +1,94 @@
+// What meets what while the code is replayed: machine, tool, holder and stock, kept apart by the machine's "apart" list.
+//
+// The cutter may touch the stock while it feeds with its spindle on. The stock is not cut away here: in rapid the cutter may be inside
+// it only where a tool's tip has cut as deep before, with about the same axis. Holder and stock never touch.
+#pragma once
+
+#include "core/collide/contact_watch.hpp"
+#include "core/replay/compare.hpp"
+#include "core/run/post_run.hpp"
+
+#include <array>
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <utility>
+#include <vector>
+
+namespace wexilum {
+
+/// The clearance between what carries the tool and what carries the work where the machine states none, mm.
+inline constexpr double usual_clearance = 2;
+
+/// Where tips have cut, in cells, and with which axis. Part's frame.
+class CutPlaces {
+public:
+    void cut(const Pose& from, const Pose& to);
+    /// Whether on the way of a tool along its axis to this tip, or up to `most_beyond` mm further, a tip has cut with an axis not far
+    /// from it.
+    [[nodiscard]] bool reached(const Pose& pose) const;
+
+    static constexpr double most_beyond = 150; ///< mm
+
+private:
+    using Cell = std::array<std::int32_t, 3>;
+    [[nodiscard]] static Cell cell_of(const Vec3& tip);
+    std::map<Cell, Vec3> axes_; ///< of the cut that came last
+};
+
+class ContactObserver final : public ReplayObserver {
+public:
+    /// The assembly must be linked; it and the list must outlive the observer. An Error of kind value where the machine's list names what
+    /// the machine does not have.
+    static Result<ContactObserver> make(const Assembly& assembly, FindingList& findings);
+
+    /// The file that the following blocks come from, and the records behind its lines; both may be empty.
+    void begin_file(const std::string& name, const std::vector<Source>* sources, const std::vector<std::string>* source_files);
+
+    void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) override;
+    void measured(BlockNumber, const Deviation&, const Budget&) override {}
+
+    [[nodiscard]] const ContactWatch& watch() const { return *watch_; }
+    [[nodiscard]] std::uint64_t moves() const { return moves_; }
+
+private:
+    ContactObserver(const Assembly& assembly, FindingList& findings) : assembly_(assembly), findings_(findings) {}
+    Status set_up();
+    [[nodiscard]] std::vector<std::size_t> below(int joint) const;
+    [[nodiscard]] Result<std::vector<std::size_t>> named(const std::string& name) const;
+    void add_pair(std::vector<KeptApart>& pairs, const std::string& first, const std::vector<std::size_t>& a, const std::string& second,
+                  const std::vector<std::size_t>& b, double clearance);
+    void fit(const ReplayMove& move);
+    void tell(const ReplayMove& move, const Meeting& meeting);
+    void tell_rapid_in_stock(const ReplayMove& move, const std::function<Pose(double)>& between);
+    void add(Finding finding, const std::string& subject, BlockNumber block);
+
+    const Assembly& assembly_;
+    FindingList& findings_;
+    std::optional<ContactWatch> watch_;
+    std::vector<Solid> solids_; ///< until the watch has them
+    std::size_t cutter_ = 0;    ///< places among the solids
+    std::size_t holder_ = 0;
+    std::size_t stock_ = 0;                                         ///< the first; all behind it are stock
+    std::vector<std::size_t> stock_pairs_;                          ///< of cutter and stock
+    std::optional<std::pair<std::uint32_t, std::uint32_t>> fitted_; ///< mount and tool
+    std::string file_;
+    const std::vector<Source>* sources_ = nullptr;
+    const std::vector<std::string>* source_files_ = nullptr;
+    CutPlaces cut_;
+    std::vector<Meeting> meetings_;
+    std::uint64_t moves_ = 0;
+};
+
+/// What checking a job's code for contact tells.
+struct ContactReport {
+    FindingList findings; ///< of contact alone; what else the replay finds is not among them
+    std::uint64_t moves = 0;
+    std::uint64_t measured = 0; ///< distances
+};
+
+/// Replays code from power-on and watches what meets what. The assembly must be linked and hold its toolpath; `sources` of the code tell
+/// the records. An Error where the machine's "apart" list does not fit.
+Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);
+
+} // namespace wexilum
