@@ -121,6 +121,46 @@ void choice(benchmark::State& state)
 }
 BENCHMARK(choice);
 
+/// The whole-path choice on the demo's machines, over poses that a wander of their joints comes through: one a kind of arrangement.
+void choice_on(benchmark::State& state, const char* job)
+{
+    const RealFileSystem files;
+    const Assembly a = open_job(files, WEXILUM_DEMO_PROJECT, job).value();
+    const InverseSolver& solver = *a.solver;
+    const Kinematics& kinematics = solver.kinematics();
+    std::vector<Pose> path;
+    Readings readings = a.machine.home();
+    for (std::size_t i = 0; i < moves; ++i) {
+        for (const auto& link : kinematics.links()) {
+            const Joint& joint = a.machine.joints[link.joint.value];
+            const bool rotary = joint.kind == JointKind::rotary;
+            const double middle = joint.travel && !rotary ? (joint.travel->low + joint.travel->high) / 2 : rotary ? 0.6 : 0;
+            readings[Eigen::Index(link.joint.value)] =
+                middle + (rotary ? 0.4 : 40.0) * std::sin(0.0021 * double(i) * (1 + 0.37 * link.joint.value));
+        }
+        path.push_back(kinematics.pose(readings, 100));
+    }
+    for (auto _ : state) {
+        MemorySpool steps;
+        MemorySpool decisions;
+        PathChooser chooser(solver, a.machine, a.machine.home(), steps, decisions);
+        for (const Pose& pose : path) {
+            PathTarget target;
+            target.pose = pose;
+            target.tool_length = 100;
+            benchmark::DoNotOptimize(chooser.add(target));
+        }
+        benchmark::DoNotOptimize(chooser.finish());
+    }
+    per_move(state);
+}
+BENCHMARK_CAPTURE(choice_on, table_table, "mirror-back-face")->Name("choice on Tarn 5T (table-table)");
+BENCHMARK_CAPTURE(choice_on, nutating, "focuser-hub")->Name("choice on Tarn 5H (nutating head over a table)");
+BENCHMARK_CAPTURE(choice_on, rotary_unit, "setting-circle")->Name("choice on Brae 4R (rotary unit)");
+BENCHMARK_CAPTURE(choice_on, aligned, "fork-arm")->Name("choice on Fell 4 (aligned joints, table)");
+BENCHMARK_CAPTURE(choice_on, linear, "mirror-cell")->Name("choice on Tarn 3 (linear)");
+BENCHMARK_CAPTURE(choice_on, head, "mirror-cell-sides")->Name("choice on Tarn 3 (turning head)");
+
 template <bool bound>
 void subdivision(benchmark::State& state)
 {

@@ -2,6 +2,7 @@
 
 #include "core/machine/overlay.hpp"
 #include "core/replay/replay_run.hpp"
+#include "core/run/reach.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 
 #include <fmt/format.h>
@@ -96,6 +97,19 @@ std::string project_of(const std::string& path)
     const std::size_t name = path.rfind('/');
     const std::size_t folder = name == std::string::npos || name == 0 ? std::string::npos : path.rfind('/', name - 1);
     return name == std::string::npos ? ".." : folder == std::string::npos ? "." : path.substr(0, folder);
+}
+
+/// What a job's parts make of it, where it lies in a project.
+std::vector<std::string> remarks_on_job(const FileSystem& files, const std::string& path)
+{
+    const std::string folder = project_of(path);
+    if (!files.open(folder + "/project.json")) {
+        return {};
+    }
+    const std::size_t name = path.rfind('/') == std::string::npos ? 0 : path.rfind('/') + 1;
+    const std::size_t end = path.rfind(".json");
+    const auto assembly = load_job(files, folder, path.substr(name, end == std::string::npos ? end : end - name));
+    return assembly ? box_remarks(*assembly) : std::vector<std::string>{"with its parts: " + assembly.error().text()};
 }
 
 /// An overlay with the machine that it names.
@@ -203,6 +217,7 @@ std::vector<std::string> job_names(const FileSystem& files, const std::string& f
 struct JobRecords::Open {
     std::unique_ptr<ByteSource> source;
     ClReader reader;
+    std::optional<Arranger> arranger;
     Open(std::unique_ptr<ByteSource> bytes, const std::string& name, std::uint32_t index)
         : source(std::move(bytes)), reader(*source, name, index)
     {}
@@ -218,10 +233,19 @@ JobRecords::~JobRecords() = default;
 
 Result<bool> JobRecords::next(Record& out)
 {
+    if (!laid_out_.empty()) {
+        out = std::move(laid_out_.front());
+        laid_out_.pop_front();
+        return true;
+    }
     if (open_) {
         auto more = open_->reader.next(out);
-        if (!more || *more) {
+        if (!more || (*more && !open_->arranger)) {
             return more;
+        }
+        if (*more) {
+            open_->arranger->arrange(std::move(out), laid_out_);
+            return next(out); // a record becomes at least one
         }
         open_.reset();
     }
@@ -237,6 +261,10 @@ Result<bool> JobRecords::next(Record& out)
     }
     const auto index = static_cast<std::uint32_t>(next_++);
     open_ = std::make_unique<Open>(std::move(*source), operation.toolpath, index);
+    if (operation.arrangement.any()) {
+        // Half of what the job allows: the rest is the control's.
+        open_->arranger.emplace(operation.arrangement, job_.tolerance.tip / 2);
+    }
     out.data = record::Operation{operation.id, operation.name};
     out.source = {index, LineNumber(0)};
     return true;
@@ -323,7 +351,8 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
         return out;
     };
     if (out.format == "machine/1") {
-        return summary(read_machine(*document), [](const Machine& m) {
+        return summary(read_machine(*document), [&](const Machine& m) {
+            out.remarks = reach_remarks(m);
             return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
                                counted(m.witnesses.size(), "witness reading"));
         });
@@ -351,8 +380,10 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
         });
     }
     if (out.format == "job/1") {
-        return summary(read_job(*document),
-                       [](const Job& j) { return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation")); });
+        return summary(read_job(*document), [&](const Job& j) {
+            out.remarks = remarks_on_job(files, path);
+            return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation"));
+        });
     }
     if (out.format == "post/1") {
         return check_post(files, path, *document);

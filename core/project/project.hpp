@@ -5,6 +5,7 @@
 #include "core/run/assembly.hpp"
 #include "core/toolpath/record_source.hpp"
 
+#include <deque>
 #include <memory>
 #include <string>
 #include <vector>
@@ -36,7 +37,8 @@ private:
     const Job& job_;
     std::vector<std::string> names_;
     std::unique_ptr<Open> open_;
-    std::size_t next_ = 0; ///< operation
+    std::deque<Record> laid_out_; ///< what the job's arrangement has made of the last record
+    std::size_t next_ = 0;        ///< operation
 };
 
 /// Loads everything a job needs but its toolpaths and links it; JobRecords streams those.

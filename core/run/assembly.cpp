@@ -133,8 +133,22 @@ Result<Job> read_job(const json::Document& document)
             }
             read_posture(fields, units, problems, document, operation.posture);
             operation.sections = read_sections(fields, problems, true);
+            operation.arrangement.wrap = read_wrap(fields, units);
+            const std::vector<CopyWish> copies = read_copies(fields, units);
             fields.finish();
-            job.operations.push_back(std::move(operation));
+            job.operations.push_back(operation);
+            std::size_t number = 1;
+            for (const CopyWish& copy : copies) {
+                JobOperation made = operation;
+                made.id += fmt::format(".{}", ++number);
+                made.arrangement.placement = copy.placement;
+                if (copy.node->find("posture") != nullptr) {
+                    Fields own(*copy.node, "the copy", problems);
+                    made.posture = {};
+                    read_posture(own, units, problems, document, made.posture);
+                }
+                job.operations.push_back(std::move(made));
+            }
         },
         true);
     job.sections = read_sections(root, problems, true);

@@ -5,6 +5,7 @@
 #include "core/dialect/dialect.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/rules/rulebook.hpp"
+#include "core/run/arrange.hpp"
 #include "core/run/post_options.hpp"
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
@@ -50,6 +51,7 @@ struct JobOperation {
     std::string toolpath; ///< path from the project's folder
     OperationSettings settings;
     PostureWish posture;
+    Arrangement arrangement;
     std::map<std::string, std::optional<Section>> sections; ///< as the job's, while this operation is on
     Place place;
 };
@@ -63,8 +65,8 @@ struct Job {
     std::string overlay;           ///< what the machine at hand has measured of its own; empty: the drawing's values
     std::string work_offset = "1"; ///< register
     Tolerance tolerance;
-    std::optional<FrameKind> frame; ///< in which coordinates operations are written that say nothing; none: as the dialect has it
-    std::vector<JobOperation> operations;
+    std::optional<FrameKind> frame;       ///< in which coordinates operations are written that say nothing; none: as the dialect has it
+    std::vector<JobOperation> operations; ///< copies behind what they are copies of, each an operation of its own
     std::map<std::string, JobOption> options;
     std::map<std::string, std::optional<Section>> sections; ///< replaced; nothing inside: switched off
 };

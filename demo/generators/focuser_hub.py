@@ -61,9 +61,9 @@ def face():
     cl.write("hub-face")
 
 
-def ports():
-    cl = start("FOCUSER HUB OBLIQUE PORTS", 42, 6800)
-    for k in range(6):
+def ports(name, title, count):
+    cl = start(title, 42, 6800)
+    for k in range(count):
         azimuth, a = 60.0 * k + 15.0, math.radians(60.0 * k + 15.0)
         place, out = plane(azimuth, 55.0, (46.0 * math.cos(a), 46.0 * math.sin(a), 58.0))
         cl.remark(f"port {k + 1}, counterbore")
@@ -87,7 +87,7 @@ def ports():
             cl.goto(*place(13.0 * math.cos(h), 13.0 * math.sin(h), 0.0))
         cl.add("CYCLE/OFF")
         cl.rapid(*place(13.0 * math.cos(h), 13.0 * math.sin(h), 40.0))
-    cl.write("hub-ports")
+    cl.write(name)
 
 
 def seat():
@@ -134,7 +134,28 @@ def flats():
     cl.write("hub-flats")
 
 
+def comma():
+    """A pocket that is not its own mirror image, in the first side."""
+    cl = start("FOCUSER HUB COMMA POCKET", 42, 6800)
+    place, out = plane(25.0, 90.0, (62.0 * math.cos(math.radians(25)), 62.0 * math.sin(math.radians(25)), 22.0))
+    cl.rapid(*place(-6.0, 0.0, 45.0))
+    for w in (-1.5, -3.0, -4.5):
+        cl.rapid(*place(-6.0, 0.0, 2.0))
+        cl.add("FEDRAT/ 250.0, MMPM")
+        cl.goto(*place(-6.0, 0.0, w))
+        cl.add("FEDRAT/ 700.0, MMPM")
+        cl.circle(place(0.0, 0.0, w)[:3], out, 6.0, place(6.0, 0.0, w))
+        cl.circle(place(0.0, 0.0, w)[:3], out, 6.0, place(0.0, 6.0, w))
+        cl.circle(place(0.0, 3.0, w)[:3], tuple(-v for v in out), 3.0, place(0.0, 0.0, w))
+        cl.circle(place(-3.0, 0.0, w)[:3], out, 3.0, place(-6.0, 0.0, w))
+        cl.rapid(*place(-6.0, 0.0, 2.0))
+    cl.rapid(*place(-6.0, 0.0, 45.0))
+    cl.write("hub-comma")
+
+
 face()
-ports()
+ports("hub-ports", "FOCUSER HUB OBLIQUE PORTS", 6)
+ports("hub-port", "FOCUSER HUB OBLIQUE PORT", 1)
+comma()
 seat()
 flats()

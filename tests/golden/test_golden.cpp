@@ -27,6 +27,10 @@ private Q_SLOTS:
                                            << "";
         QTest::newRow("focuser-hub") << "focuser-hub"
                                      << "";
+        QTest::newRow("focuser-hub-copies") << "focuser-hub-copies"
+                                            << "";
+        QTest::newRow("setting-numerals") << "setting-numerals"
+                                          << "";
         QTest::newRow("fork-arm") << "fork-arm"
                                   << "";
         QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"
@@ -93,6 +97,8 @@ private Q_SLOTS:
         QTest::newRow("fork") << "fork_arm.py";
         QTest::newRow("back") << "mirror_back.py";
         QTest::newRow("circle") << "setting_circle.py";
+        QTest::newRow("numerals") << "circle_numerals.py";
+        QTest::newRow("hub") << "focuser_hub.py";
         QTest::newRow("measured tips") << "measured_tips.py";
     }
     void toolpaths_come_from_their_generators()

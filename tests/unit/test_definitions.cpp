@@ -116,9 +116,10 @@ private Q_SLOTS:
                     "its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-head-between-marks, fails-head-meets-turntable, "
                     "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
                     "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, "
-                    "fails-unreachable-direction, focuser-hub, fork-arm, mirror-back-batch, mirror-back-face, mirror-cell, "
+                    "fails-unreachable-direction, focuser-hub, focuser-hub-copies, fork-arm, mirror-back-batch, mirror-back-face, "
+                    "mirror-cell, "
                     "mirror-cell-batch, "
-                    "mirror-cell-sides, mirror-cell-sides-lean, setting-circle, setting-circle-second"));
+                    "mirror-cell-sides, mirror-cell-sides-lean, setting-circle, setting-circle-second, setting-numerals"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

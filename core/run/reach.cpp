@@ -1,0 +1,232 @@
+#include "core/run/reach.hpp"
+
+#include "core/base/units.hpp"
+#include "core/run/postures.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+namespace wexilum {
+namespace {
+
+constexpr std::size_t most_directions = 64;
+constexpr double same_direction = 1e-3; // rad
+
+/// Whether some turn of a reading is inside travel.
+bool turn_inside(const Joint& joint, double reading)
+{
+    if (!joint.travel) {
+        return true;
+    }
+    const double first = reading + whole_turn * std::ceil((joint.travel->low - 1e-9 - reading) / whole_turn);
+    return first <= joint.travel->high + 1e-9;
+}
+
+bool points_to(const InverseSolver& solver, const Machine& machine, const Vec3& axis)
+{
+    const Branches found = solver.branches(axis);
+    for (int branch = 0; branch < found.count; ++branch) {
+        bool inside = true;
+        for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
+            const bool free = i == 0 && found.pole < pole_free; // any reading will do
+            inside = inside && (free || turn_inside(machine.joints[solver.rotary()[i].value], found.turns[std::size_t(branch)][i]));
+        }
+        if (inside) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/// The least that any solution is beyond travel; nothing where one is inside, or the direction is out of reach, which posting tells.
+std::optional<Overtravel> beyond(const InverseSolver& solver, const Machine& machine, const Pose& pose, double tool_length)
+{
+    if (!solver.within_travel(pose, tool_length, machine.home()).empty()) {
+        return std::nullopt;
+    }
+    std::optional<Overtravel> best;
+    double least = 1e300;
+    for (const Candidate& candidate : solver.solve(pose, tool_length, machine.home()).list) {
+        Overtravel worst;
+        double sum = 0;
+        for (const Overtravel& over : overtravels(machine, candidate.readings)) {
+            sum += over.beyond;
+            worst = over.beyond > worst.beyond ? over : worst;
+        }
+        if (sum > 0 && sum < least) {
+            least = sum;
+            best = worst;
+        }
+    }
+    return best;
+}
+
+struct Box {
+    Vec3 low = Vec3::Constant(1e300);
+    Vec3 high = Vec3::Constant(-1e300);
+};
+
+Box box_of(const std::vector<Body>& bodies)
+{
+    Box out;
+    for (const Body& body : bodies) {
+        const double round = std::max(body.bottom, body.top);
+        const Vec3 size = body.shape == Shape::box ? body.size : Vec3(round, round, body.length);
+        for (int i = 0; i < 8; ++i) {
+            const Vec3 corner = body.frame * Vec3(size.x() * ((i & 1) - 0.5), size.y() * ((i >> 1 & 1) - 0.5), size.z() * (i >> 2 & 1));
+            out.low = out.low.cwiseMin(corner);
+            out.high = out.high.cwiseMax(corner);
+        }
+    }
+    return out;
+}
+
+/// The corners of the face that looks most towards the tool.
+std::array<Vec3, 4> facing(const Box& box, const Vec3& axis)
+{
+    Eigen::Index across = 0;
+    axis.cwiseAbs().maxCoeff(&across);
+    const auto u = (across + 1) % 3;
+    const auto v = (across + 2) % 3;
+    std::array<Vec3, 4> out;
+    for (int i = 0; i < 4; ++i) {
+        Vec3& corner = out[std::size_t(i)];
+        corner[across] = axis[across] > 0 ? box.high[across] : box.low[across];
+        corner[u] = (i & 1) != 0 ? box.high[u] : box.low[u];
+        corner[v] = (i & 2) != 0 ? box.high[v] : box.low[v];
+    }
+    return out;
+}
+
+/// What an operation lacks.
+struct Lack {
+    std::string operation;
+    std::size_t directions = 0;
+    std::size_t short_of = 0; ///< directions
+    Overtravel worst;
+    Vec3 axis = Vec3::UnitZ();
+    Vec3 corner = Vec3::Zero();
+};
+
+} // namespace
+
+Result<DirectionReach> direction_reach(const Machine& machine, const Posture& posture, std::size_t samples)
+{
+    const auto kinematics = Kinematics::make(machine, posture);
+    if (!kinematics) {
+        return kinematics.error();
+    }
+    const auto solver = InverseSolver::make(*kinematics);
+    if (!solver) {
+        return solver.error();
+    }
+    DirectionReach out;
+    out.any_turns = !solver->rotary().empty();
+    std::size_t upper = 0;
+    std::size_t lower = 0;
+    double nearest_missed = pi;
+    const double golden = pi * (3 - std::sqrt(5.0));
+    for (std::size_t i = 0; i < samples; ++i) { // on a spiral, each with the same share of the sphere
+        const double z = 1 - (2 * double(i) + 1) / double(samples);
+        const double r = std::sqrt(std::max(0.0, 1 - z * z));
+        const Vec3 axis(r * std::cos(golden * double(i)), r * std::sin(golden * double(i)), z);
+        if (points_to(*solver, machine, axis)) {
+            ++(z > 0 ? upper : lower);
+        } else {
+            nearest_missed = std::min(nearest_missed, std::acos(z));
+        }
+    }
+    const double half = double(samples) / 2;
+    out.upper = double(upper) / half;
+    out.lower = double(lower) / half;
+    out.all_within = points_to(*solver, machine, Vec3::UnitZ()) ? nearest_missed : 0;
+    return out;
+}
+
+std::vector<std::string> reach_remarks(const Machine& machine)
+{
+    std::vector<std::string> out;
+    for (std::uint32_t i = 0; i < machine.mounts.size(); ++i) {
+        if (machine.mounts[i].kind != MountKind::tool) {
+            continue;
+        }
+        Posture posture = machine.at_rest();
+        posture.mount = i;
+        const auto reach = direction_reach(machine, posture);
+        if (!reach || !reach->any_turns) {
+            continue; // aligned joints have to be parked first; without a turn there is one direction
+        }
+        const auto share = [](double part) { return fmt::format("{:.0f} %", std::floor(part * 100 + 1e-9)); };
+        out.push_back(
+            fmt::format("{}: tool axes reached: {} of those above the work, {} of those below; every one up to {:.0f} deg from its Z",
+                        machine.mounts[i].id, share(reach->upper), share(reach->lower), std::floor(to_deg(reach->all_within))));
+    }
+    return out;
+}
+
+std::vector<std::string> box_remarks(const Assembly& assembly)
+{
+    std::vector<Lack> lacks;
+    const Box box = box_of(assembly.setup.stock);
+    PostureFollower postures(assembly);
+    std::vector<Vec3> done;
+    double tool_length = 0;
+    for (const Record& record : assembly.toolpath.records) {
+        if (const auto* begun = std::get_if<record::Operation>(&record.data)) {
+            if (postures.any()) {
+                (void)postures.begin_operation(lacks.size());
+            }
+            lacks.push_back({begun->id, 0, 0, {}, Vec3::UnitZ(), Vec3::Zero()});
+            done.clear();
+        }
+        if (const auto* change = std::get_if<record::ToolChange>(&record.data)) {
+            const Tool* tool = assembly.setup.find_tool(change->number);
+            tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
+        }
+        const Pose* end = end_pose(record.data);
+        if (end == nullptr || lacks.empty() || assembly.setup.stock.empty()) {
+            continue;
+        }
+        Pose pose = *end;
+        if (postures.any()) {
+            (void)postures.motion(pose, std::holds_alternative<record::Rapid>(record.data));
+        }
+        const bool known =
+            std::any_of(done.begin(), done.end(), [&](const Vec3& axis) { return angle_between(axis, pose.axis) < same_direction; });
+        if (known || done.size() >= most_directions) {
+            continue;
+        }
+        done.push_back(pose.axis);
+        Lack& lack = lacks.back();
+        ++lack.directions;
+        const InverseSolver& solver = postures.any() ? postures.solver() : *assembly.solver;
+        bool missed = false;
+        for (const Vec3& corner : facing(box, pose.axis)) {
+            const auto over = beyond(solver, assembly.machine, transformed(assembly.setup.part, {corner, pose.axis}), tool_length);
+            missed = missed || over;
+            if (over && over->beyond > lack.worst.beyond) {
+                lack.worst = *over;
+                lack.axis = pose.axis;
+                lack.corner = corner;
+            }
+        }
+        lack.short_of += missed ? 1 : 0;
+    }
+    std::vector<std::string> out;
+    for (const Lack& lack : lacks) {
+        if (lack.short_of > 0) {
+            out.push_back(
+                fmt::format("operation {}: the stock's box is not within travel at {} of {} tool directions; worst with the tool along "
+                            "{:.4f} {:.4f} {:.4f} at the corner {:.1f} {:.1f} {:.1f}: {}",
+                            lack.operation, lack.short_of, lack.directions, lack.axis.x(), lack.axis.y(), lack.axis.z(), lack.corner.x(),
+                            lack.corner.y(), lack.corner.z(), text_of(assembly.machine, lack.worst)));
+        }
+    }
+    return out;
+}
+
+} // namespace wexilum

@@ -1,0 +1,247 @@
+// Flat toolpaths wound round a cylinder, and copies moved, turned and mirrored. Values by hand.
+#include "core/base/units.hpp"
+#include "core/run/arrange.hpp"
+#include "core/toolpath/arc_piece.hpp"
+#include "tests/support/demo.hpp"
+
+#include <QTest>
+
+using namespace wexilum;
+using namespace wexilum::test;
+
+namespace {
+
+/// The demo's rim: radius 50 about X, angles from Z; with X x Z = -Y they grow towards -Y.
+Wrap rim(bool turns_y = false)
+{
+    Wrap wrap;
+    wrap.radius = 50;
+    wrap.turns_y = turns_y;
+    wrap.cylinder = frame_from(Vec3::Zero(), Vec3::UnitZ(), Vec3::UnitX());
+    return wrap;
+}
+
+std::vector<Record> arranged(const Arrangement& arrangement, const std::vector<RecordData>& records, double tolerance = 0.005)
+{
+    Arranger arranger(arrangement, tolerance);
+    std::deque<Record> out;
+    std::uint32_t line = 0;
+    for (const RecordData& data : records) {
+        arranger.arrange({data, {0, LineNumber(++line)}}, out);
+    }
+    return {out.begin(), out.end()};
+}
+
+Pose end_of(const Record& record) { return *end_pose(record.data); }
+
+#define COMPARE_POINT(actual, expected, within)                                                                                            \
+    QVERIFY2(((actual) - (expected)).norm() <= (within),                                                                                   \
+             qPrintable(QStringLiteral("%1 %2 %3").arg((actual).x()).arg((actual).y()).arg((actual).z())))
+
+const Vec3 up = Vec3::UnitZ();
+
+} // namespace
+
+class TestArrange : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void points_on_the_rim()
+    {
+        // A quarter round and 10 along, 2 above the surface.
+        const Pose quarter = rim().wound({Vec3(50 * pi / 2, 10, 2), up});
+        COMPARE_POINT(quarter.tip, Vec3(10, -52, 0), 1e-12);
+        COMPARE_POINT(quarter.axis, Vec3(0, -1, 0), 1e-12);
+        // A tool that leans towards the flat X leans the way round.
+        const Pose leant = rim().wound({Vec3(0, 0, 0), Vec3(0.6, 0, 0.8)});
+        COMPARE_POINT(leant.tip, Vec3(0, 0, 50), 1e-12);
+        COMPARE_POINT(leant.axis, Vec3(0, -0.6, 0.8), 1e-12);
+        Wrap later = rim();
+        later.start = to_rad(90);
+        COMPARE_POINT(later.wound({Vec3(0, 3, 0), up}).tip, Vec3(3, -50, 0), 1e-12);
+    }
+
+    void no_mirror_writing_data()
+    {
+        QTest::addColumn<bool>("turns_y");
+        QTest::newRow("X turns") << false;
+        QTest::newRow("Y turns") << true;
+    }
+    void no_mirror_writing()
+    {
+        // Steps in the flat X, Y and Z are a right-handed set on the surface, wherever it is.
+        QFETCH(bool, turns_y);
+        const Wrap wrap = rim(turns_y);
+        for (const double at : {0.0, 33.0, -71.0, 140.0}) {
+            const Vec3 flat(turns_y ? 4 : at, turns_y ? at : 4, 0);
+            Mat3 steps;
+            for (int k = 0; k < 3; ++k) {
+                steps.col(k) = (wrap.wound({flat + 1e-6 * Vec3::Unit(k), up}).tip - wrap.wound({flat, up}).tip) / 1e-6;
+            }
+            QVERIFY(std::abs(steps.determinant() - 1) < 1e-5);
+            QVERIFY((steps.transpose() * steps - Mat3::Identity()).norm() < 1e-5);
+        }
+    }
+
+    void an_arc_is_wound()
+    {
+        // Half a circle of radius 20 about (0, 0), from (20, 0) over (0, 20) to (-20, 0). Its top lies at the angle 0, 20 along X; its ends
+        // 0.4 rad to either side.
+        Arrangement arrangement;
+        arrangement.wrap = rim();
+        const double tolerance = 0.004;
+        const auto records =
+            arranged(arrangement, {record::Linear{{Vec3(20, 0, 0), up}}, record::Circular{Vec3::Zero(), up, 20, 0, {Vec3(-20, 0, 0), up}}},
+                     tolerance);
+        COMPARE_POINT(end_of(records.front()).tip, Vec3(0, -50 * std::sin(0.4), 50 * std::cos(0.4)), 1e-9);
+        COMPARE_POINT(end_of(records.back()).tip, Vec3(0, 50 * std::sin(0.4), 50 * std::cos(0.4)), 1e-9);
+        double nearest = 1e300;
+        Vec3 before = end_of(records.front()).tip;
+        const auto off = [](const Vec3& tip) { // from the arc on the surface, unwound
+            const double round = 50 * std::atan2(-tip.y(), tip.z());
+            return std::hypot(std::hypot(round, tip.x()) - 20, std::hypot(tip.y(), tip.z()) - 50);
+        };
+        for (std::size_t i = 1; i < records.size(); ++i) {
+            QVERIFY(std::holds_alternative<record::Linear>(records[i].data));
+            QCOMPARE(records[i].source.line.value, 2U);
+            const Vec3 tip = end_of(records[i]).tip;
+            QVERIFY(off(tip) < 1e-9);
+            QVERIFY(off((before + tip) / 2) < 2 * tolerance); // flat and round together
+            nearest = std::min(nearest, (tip - Vec3(20, 0, 50)).norm());
+            before = tip;
+        }
+        QVERIFY(nearest < 0.4);
+        QVERIFY(records.size() > 20 && records.size() < 200);
+    }
+
+    void a_line_along_the_cylinder_stays_one()
+    {
+        Arrangement arrangement;
+        arrangement.wrap = rim();
+        const auto records = arranged(arrangement, {record::Rapid{{Vec3(5, 0, 0), up}}, record::Linear{{Vec3(5, 40, 0), up}}});
+        QCOMPARE(records.size(), std::size_t(2));
+        // And one round it is as many as its sagitta asks: 1 rad at radius 50 within 0.005 mm, each 2 acos(1 - 0.0001) = 0.0283 rad.
+        const auto round = arranged(arrangement, {record::Rapid{{Vec3(0, 0, 0), up}}, record::Linear{{Vec3(50, 0, 0), up}}});
+        QCOMPARE(round.size(), std::size_t(1 + 36));
+    }
+
+    void a_mirrored_arc_runs_the_other_way()
+    {
+        // A quarter from (10, 0) to (0, 10), counter-clockwise; mirrored in X it goes from (-10, 0) to (0, 10), clockwise.
+        Arrangement arrangement;
+        arrangement.placement = Placement{Vec3(-1, 1, 1).asDiagonal(), Vec3(0, 0, 5)};
+        const auto records =
+            arranged(arrangement, {record::Linear{{Vec3(10, 0, 0), up}}, record::Circular{Vec3(0, 0, 0), up, 10, 0, {Vec3(0, 10, 0), up}},
+                                   record::CyclePoint{{Vec3(1, 2, 3), Vec3(0.6, 0, 0.8)}}});
+        const auto& arc = std::get<record::Circular>(records[1].data);
+        COMPARE_POINT(end_of(records[0]).tip, Vec3(-10, 0, 5), 1e-12);
+        COMPARE_POINT(arc.normal, Vec3(0, 0, -1), 1e-12);
+        COMPARE_POINT(arc.centre, Vec3(0, 0, 5), 1e-12);
+        const PathPiece piece = arc_piece(Frame::Identity(), end_of(records[0]), arc);
+        COMPARE_POINT(piece.at(0.5).tip, Vec3(-10 * std::sqrt(0.5), 10 * std::sqrt(0.5), 5), 1e-9);
+        COMPARE_POINT(end_of(records[2]).tip, Vec3(-1, 2, 8), 1e-12);
+        COMPARE_POINT(end_of(records[2]).axis, Vec3(-0.6, 0, 0.8), 1e-12);
+    }
+
+    void six_ports_from_one()
+    {
+        // The demo has the six ports as one toolpath and as six copies of one: the same to the toolpath's last digits.
+        const Assembly copies = load_demo("focuser-hub-copies").value();
+        const Assembly all = load_demo("focuser-hub").value();
+        std::vector<Pose> wanted;
+        std::vector<Pose> got;
+        const auto take = [](const Assembly& a, const std::string& first, const std::string& last, std::vector<Pose>& out) {
+            bool on = false;
+            for (const Record& record : a.toolpath.records) {
+                if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
+                    on = operation->id.starts_with(first) && operation->id <= last;
+                }
+                if (const Pose* end = end_pose(record.data); on && end != nullptr) {
+                    out.push_back(*end);
+                }
+            }
+        };
+        take(all, "20", "20", wanted);
+        take(copies, "10", "10.6", got);
+        QCOMPARE(got.size(), wanted.size());
+        for (std::size_t i = 0; i < got.size(); ++i) {
+            COMPARE_POINT(got[i].tip, wanted[i].tip, 2e-4);
+            COMPARE_POINT(got[i].axis, wanted[i].axis, 2e-6);
+        }
+        QStringList ids;
+        for (const JobOperation& operation : copies.job.operations) {
+            ids.push_back(QString::fromStdString(operation.id));
+        }
+        QCOMPARE(ids.join(QLatin1Char(' ')), QStringLiteral("10 10.2 10.3 10.4 10.5 10.6 20 20.2 20.3"));
+    }
+
+    void arranged_jobs_are_proven_data()
+    {
+        QTest::addColumn<QString>("job");
+        QTest::newRow("copies") << QStringLiteral("focuser-hub-copies");
+        QTest::newRow("wound") << QStringLiteral("setting-numerals");
+    }
+    void arranged_jobs_are_proven()
+    {
+        QFETCH(QString, job);
+        const auto assembly = load_demo(job.toStdString());
+        QVERIFY2(assembly, assembly ? "" : assembly.error().text().c_str());
+        const std::string code = code_of(*assembly);
+        const ReplayReport report = replay_code(*assembly, code, true);
+        QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
+        QVERIFY(report.compared > 200);
+        QVERIFY(report.uncovered == 0 && report.extra == 0);
+    }
+
+    void mirrored_arcs_in_the_code()
+    {
+        // The comma turns left three times and right once in each of its three cuts; its mirror image the other way round.
+        const std::string code = code_of(load_demo("focuser-hub-copies").value());
+        const QString text = QString::fromStdString(code);
+        const qsizetype plain = text.indexOf(QStringLiteral("(20 COMMA POCKET)"));
+        const qsizetype mirrored = text.indexOf(QStringLiteral("(20.2 COMMA POCKET)"));
+        const qsizetype moved = text.indexOf(QStringLiteral("(20.3 COMMA POCKET)"));
+        QVERIFY(plain > 0 && mirrored > plain && moved > mirrored);
+        const auto left = [](const QString& part) { return part.count(QLatin1String("G3 ")); };
+        const auto right = [](const QString& part) { return part.count(QLatin1String("G2 ")); };
+        const QString first = text.mid(plain, mirrored - plain);
+        const QString second = text.mid(mirrored, moved - mirrored);
+        QCOMPARE(left(first), right(second));
+        QCOMPARE(right(first), left(second));
+        QVERIFY(left(first) > right(first));
+    }
+
+    void files_that_do_not_fit_data()
+    {
+        QTest::addColumn<QString>("job");
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        QTest::addColumn<QString>("message");
+        const QString copies = QStringLiteral("focuser-hub-copies");
+        const QString ring = QStringLiteral(R"({"turn": {"axis": [0, 0, 1], "angle": 60}, "count": 6})");
+        QTest::newRow("nothing") << copies << ring << QStringLiteral(R"({"count": 6})")
+                                 << QStringLiteral("a copy is moved, turned or mirrored");
+        QTest::newRow("two") << copies << ring << QStringLiteral(R"({"turn": {"axis": [0, 0, 1], "angle": 60}, "move": [1, 0, 0]})")
+                             << QStringLiteral("a copy is moved, turned or mirrored");
+        QTest::newRow("mirror of a mirror") << copies << QStringLiteral(R"({"mirror": {"normal": [1, 0, 0]}})")
+                                            << QStringLiteral(R"({"mirror": {"normal": [1, 0, 0]}, "count": 3})")
+                                            << QStringLiteral("a mirrored copy of a mirrored one is the first again");
+        QTest::newRow("no radius") << QStringLiteral("setting-numerals") << QStringLiteral(R"("radius": 55, )") << QString()
+                                   << QStringLiteral("the wrap lacks \"radius\"");
+        QTest::newRow("zero along the axis") << QStringLiteral("setting-numerals") << QStringLiteral(R"("zero": [0, 0, 1])")
+                                             << QStringLiteral(R"("zero": [1, 0, 0])")
+                                             << QStringLiteral("axis and zero of the wrap are not perpendicular");
+    }
+    void files_that_do_not_fit()
+    {
+        QFETCH(QString, job);
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        QFETCH(QString, message);
+        const auto assembly = load_demo(job.toStdString(), {{"jobs/" + job.toStdString() + ".json", from.toStdString(), to.toStdString()}});
+        QVERIFY(!assembly);
+        QCOMPARE(QString::fromStdString(assembly.error().message), message);
+    }
+};
+
+QTEST_APPLESS_MAIN(TestArrange)
+#include "test_arrange.moc"
