@@ -101,14 +101,12 @@ void candidates(benchmark::State& state)
 }
 BENCHMARK(candidates);
 
-void choice(benchmark::State& state)
+void choose(benchmark::State& state, const InverseSolver& solver, const Machine& machine, const std::vector<Pose>& path)
 {
-    const auto path = poses();
-    const Assembly& a = assembly();
     for (auto _ : state) {
         MemorySpool steps;
         MemorySpool decisions;
-        PathChooser chooser(*a.solver, a.machine, a.machine.home(), steps, decisions);
+        PathChooser chooser(solver, machine, machine.home(), steps, decisions);
         for (const Pose& pose : path) {
             PathTarget target;
             target.pose = pose;
@@ -119,6 +117,8 @@ void choice(benchmark::State& state)
     }
     per_move(state);
 }
+
+void choice(benchmark::State& state) { choose(state, *assembly().solver, assembly().machine, poses()); }
 BENCHMARK(choice);
 
 /// The whole-path choice on the demo's machines, over poses that a wander of their joints comes through: one a kind of arrangement.
@@ -140,19 +140,7 @@ void choice_on(benchmark::State& state, const char* job)
         }
         path.push_back(kinematics.pose(readings, 100));
     }
-    for (auto _ : state) {
-        MemorySpool steps;
-        MemorySpool decisions;
-        PathChooser chooser(solver, a.machine, a.machine.home(), steps, decisions);
-        for (const Pose& pose : path) {
-            PathTarget target;
-            target.pose = pose;
-            target.tool_length = 100;
-            benchmark::DoNotOptimize(chooser.add(target));
-        }
-        benchmark::DoNotOptimize(chooser.finish());
-    }
-    per_move(state);
+    choose(state, solver, a.machine, path);
 }
 BENCHMARK_CAPTURE(choice_on, table_table, "mirror-back-face")->Name("choice on Tarn 5T (table-table)");
 BENCHMARK_CAPTURE(choice_on, nutating, "focuser-hub")->Name("choice on Tarn 5H (nutating head over a table)");

@@ -40,6 +40,7 @@ QString value_text(const WordTrace& word, double value, int more_decimals)
     case Quantity::speed: return QObject::tr("%1 rev/min").arg(value, 0, 'f', 0);
     case Quantity::time: return QStringLiteral("%1 s").arg(value, 0, 'f', 3);
     case Quantity::whole: return QString::number(value, 'f', 0);
+    case Quantity::direction: return QString::number(value, 'f', 6); // degrees or plain, as the plane is declared
     }
     return {};
 }
