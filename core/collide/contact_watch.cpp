@@ -59,6 +59,12 @@ Frame ContactWatch::placed(const Solid& solid, const std::vector<Frame>& frames)
     return parent < 0 ? solid.body().frame : frames[std::size_t(parent)] * solid.body().frame;
 }
 
+double ContactWatch::apart(std::size_t a, std::size_t b, const Readings& readings) const
+{
+    const std::vector<Frame> frames = joint_frames(machine_, readings);
+    return Solid::distance(solids_[a], placed(solids_[a], frames), solids_[b], placed(solids_[b], frames));
+}
+
 void ContactWatch::along(const Readings& from, const Readings& to, double slack, std::vector<Meeting>& out)
 {
     if (last_.size() != from.size() || last_ != from) {

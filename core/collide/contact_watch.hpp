@@ -49,6 +49,9 @@ public:
     /// beside that. Adds the meetings to `out`: for each two solids the nearest place.
     void along(const Readings& from, const Readings& to, double slack, std::vector<Meeting>& out);
 
+    /// How far two solids are apart where the joints stand so, mm; measured whether watched or not.
+    [[nodiscard]] double apart(std::size_t a, std::size_t b, const Readings& readings) const;
+
     /// Distances measured so far.
     [[nodiscard]] std::uint64_t measured() const { return measured_; }
 

@@ -28,8 +28,6 @@ Body cylinder(const char* id, double diameter, double length)
     return body;
 }
 
-std::string solid_name(const Solid& solid) { return solid.body().id; }
-
 } // namespace
 
 // --- where tips have cut ----------------------------------------------------------------------------------------------
@@ -325,8 +323,8 @@ void ContactObserver::add(Finding finding, const std::string& subject, BlockNumb
 
 void ContactObserver::tell(const ReplayMove& move, const Meeting& meeting)
 {
-    const std::string a = solid_name(watch_->solids()[meeting.a]);
-    const std::string b = solid_name(watch_->solids()[meeting.b]);
+    const std::string a = watch_->solids()[meeting.a].body().id;
+    const std::string b = watch_->solids()[meeting.b].body().id;
     const double clearance = watch_->pair(meeting.pair).clearance;
     const std::string subject = a + " " + b;
     if (meeting.distance <= 0) {
@@ -350,7 +348,6 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
             "standing", move.block);
         return;
     }
-    const Solid& cutter = watch_->solids()[cutter_];
     const double way = (between(1).tip - between(0).tip).norm();
     const int parts = std::clamp(int(std::ceil(way / stock_step)), 1, 2000);
     int inside = 0;
@@ -360,16 +357,12 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
         if (cut_.reached(pose)) {
             continue;
         }
-        const std::vector<Frame> frames = joint_frames(assembly_.machine, move.at(u));
-        const auto placed = [&](const Solid& solid) {
-            return solid.body().parent < 0 ? solid.body().frame : Frame(frames[std::size_t(solid.body().parent)] * solid.body().frame);
-        };
-        for (std::size_t s = stock_; s < watch_->solids().size(); ++s) {
-            if (Solid::distance(cutter, placed(cutter), watch_->solids()[s], placed(watch_->solids()[s])) <= 0) {
-                ++inside;
-                break;
-            }
+        const Readings at = move.at(u);
+        bool touches = false;
+        for (std::size_t s = stock_; s < watch_->solids().size() && !touches; ++s) {
+            touches = watch_->apart(cutter_, s, at) <= 0;
         }
+        inside += touches ? 1 : 0;
     }
     if (inside > 0) {
         const double deep = way * inside / (parts + 1);

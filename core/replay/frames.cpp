@@ -9,6 +9,11 @@
 #include <algorithm>
 
 namespace wexilum {
+namespace {
+
+std::string refused(const Error& error) { return fmt::format("the control can't take these coordinates: {}", error.message); }
+
+} // namespace
 
 bool Interpreter::in_frame() const { return tip_words_ && tip_words_->kind != FrameKind::joints; }
 
@@ -93,8 +98,7 @@ void Interpreter::apply_frame(BlockWords& words)
             status = read_plane(meaning->plane, words);
         }
         if (!status) {
-            report(Severity::error, "frame-error", "", fmt::format("the control can't take these coordinates: {}", status.error().message),
-                   status.error().cure);
+            report(Severity::error, "frame-error", "", refused(status.error()), status.error().cure);
             tip.kind = FrameKind::joints;
         }
     }
@@ -159,8 +163,7 @@ Readings Interpreter::here()
     TipWords& tip = *tip_words_;
     if (tip.stale || use(Group::offset) != offset_meaning_) {
         if (const Status status = make_frame(); !status) {
-            report(Severity::error, "frame-error", "", fmt::format("the control can't take these coordinates: {}", status.error().message),
-                   status.error().cure);
+            report(Severity::error, "frame-error", "", refused(status.error()), status.error().cure);
             tip.kind = FrameKind::joints;
             return now_;
         }

@@ -121,13 +121,11 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
         if (interpolation == Interpolation::tip_and_vector) {
             pose.axis = great_circle(piece.at(a.s).axis, piece.at(b.s).axis, u);
         }
+        if (interpolation != Interpolation::joints) {
+            pose.tip = piece.at(a.s).tip + (piece.at(b.s).tip - piece.at(a.s).tip) * u;
+        }
         if (interpolation == Interpolation::joints || piece.arc) {
-            if (interpolation != Interpolation::joints) {
-                pose.tip = piece.at(a.s).tip + (piece.at(b.s).tip - piece.at(a.s).tip) * u;
-            }
             s = piece.project(pose);
-        } else {
-            pose.tip = piece.at(s).tip;
         }
         const Deviation d = deviation_at(piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);
