@@ -23,6 +23,7 @@ struct JobOptions {
 int post_command(const JobOptions& options);
 int replay_command(const JobOptions& options);
 int contact_command(const JobOptions& options);
+int links_command(const JobOptions& options);
 
 int describe_command();
 int check_command(const std::vector<std::string>& files);

@@ -239,6 +239,20 @@ int contact_command(const JobOptions& options)
     return report->findings.has_errors() ? exit_findings : exit_fine;
 }
 
+int links_command(const JobOptions& options)
+{
+    const RealFileSystem files;
+    const auto assembly = open_job(files, options.project, options.job);
+    if (!assembly) {
+        return fail(assembly.error(), options.json);
+    }
+    for (std::size_t i = 0; i < assembly->job.operations.size(); ++i) {
+        const JobOperation& operation = assembly->job.operations[i];
+        fmt::print("operation {} {}\n{}\n", operation.id, operation.name, text_of(assembly->links[i], assembly->machine));
+    }
+    return exit_fine;
+}
+
 int describe_command()
 {
     fmt::print("{}", rulebook_reference());

@@ -35,6 +35,11 @@ int main(int argc, char** argv)
     contact->add_option("--job", contact_options.job, "Name of the job")->required();
     contact->add_flag("--json", contact_options.json, "Print one JSON object");
 
+    JobOptions links_options;
+    auto* links = app.add_subcommand("links", "Print the partial moves by which the tool comes to a job's operations and leaves them");
+    links->add_option("--project", links_options.project, "Folder of the project")->required();
+    links->add_option("--job", links_options.job, "Name of the job")->required();
+
     std::vector<std::string> files;
     auto* check = app.add_subcommand("check", "Read files of any format and say what is wrong with them");
     check->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl); rules (.lua)")
@@ -88,6 +93,9 @@ int main(int argc, char** argv)
     }
     if (*contact) {
         return contact_command(contact_options);
+    }
+    if (*links) {
+        return links_command(links_options);
     }
     if (*describe) {
         return describe_command();

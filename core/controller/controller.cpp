@@ -357,6 +357,21 @@ const AlignedJoints* Controller::aligned_with(const std::string& joint) const
     return nullptr;
 }
 
+std::optional<JointIndex> working_joint(const Machine& machine, const Controller& controller, JointIndex joint,
+                                        const std::function<bool(JointIndex)>& moving)
+{
+    if (moving(joint)) {
+        return joint;
+    }
+    const AlignedJoints* group = controller.aligned_with(machine.joints[joint.value].id);
+    for (const std::string& id : group != nullptr ? group->joints : std::vector<std::string>()) {
+        if (const auto other = machine.find_joint(id); other && moving(*other)) {
+            return other;
+        }
+    }
+    return std::nullopt;
+}
+
 Turned turned_to(TurnReading reads, double from, double place, bool negative, double increment)
 {
     if (reads == TurnReading::wound) {

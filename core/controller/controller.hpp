@@ -5,7 +5,9 @@
 #include "core/controller/addresses.hpp"
 #include "core/controller/function.hpp"
 #include "core/controller/tilted_plane.hpp"
+#include "core/machine/machine.hpp"
 
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -126,6 +128,11 @@ struct Controller : Addresses {
         return found != turns.end() ? found->second : TurnReading::wound;
     }
 };
+
+/// The joint that works in the stead of another: itself where it is one of `moving`, otherwise one of those that the control has aligned
+/// with it. Nothing where there is none.
+[[nodiscard]] std::optional<JointIndex> working_joint(const Machine& machine, const Controller& controller, JointIndex joint,
+                                                      const std::function<bool(JointIndex)>& moving);
 
 /// "g01" -> "G1", "G43.40" -> "G43.4": how words are compared.
 [[nodiscard]] std::string normalised_word(std::string_view word);

@@ -95,6 +95,15 @@ std::vector<Overtravel> overtravels(const Machine& machine, const Readings& read
     return out;
 }
 
+std::optional<std::string> outside_travel(const Joint& joint, double reading)
+{
+    if (!joint.travel || (reading >= joint.travel->low - 1e-9 && reading <= joint.travel->high + 1e-9)) {
+        return std::nullopt;
+    }
+    const double unit = joint.kind == JointKind::rotary ? to_deg(1) : 1;
+    return fmt::format("{:g}: it goes from {:g} to {:g}", reading * unit, joint.travel->low * unit, joint.travel->high * unit);
+}
+
 std::string text_of(const Machine& machine, const Overtravel& over)
 {
     const Joint& joint = machine.joints[over.joint.value];

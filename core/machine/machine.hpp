@@ -147,6 +147,8 @@ struct Overtravel {
 [[nodiscard]] bool inside_travel(const Machine& machine, const Readings& readings, double slack = 1e-9);
 /// Every joint that reads outside its travel by more than `slack` (mm or rad), in the machine's order.
 [[nodiscard]] std::vector<Overtravel> overtravels(const Machine& machine, const Readings& readings, double slack = 1e-9);
+/// "12: it goes from -240 to 0" for a reading that the joint can't have, in mm or deg; nothing where it can.
+[[nodiscard]] std::optional<std::string> outside_travel(const Joint& joint, double reading);
 /// "Z goes 3.500 mm beyond the low end of its travel".
 [[nodiscard]] std::string text_of(const Machine& machine, const Overtravel& over);
 

@@ -2,6 +2,7 @@
 
 #include "core/machine/overlay.hpp"
 #include "core/replay/replay_run.hpp"
+#include "core/run/aligned_choice.hpp"
 #include "core/run/reach.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 
@@ -277,20 +278,28 @@ Result<Assembly> load_job(const FileSystem& files, const std::string& folder, co
         return opened;
     }
     JobRecords records(files, folder, opened->job);
-    for (;;) {
-        Record record;
-        const auto more = records.next(record);
-        if (!more) {
-            return more.error();
-        }
-        if (!*more) {
-            break;
-        }
-        opened->toolpath.records.push_back(std::move(record));
+    const Status status = each_record(records, [&](Record&& record) { opened->toolpath.records.push_back(std::move(record)); });
+    if (!status) {
+        return status.error();
     }
     opened->toolpath.files = records.files();
     return opened;
 }
+
+namespace {
+
+/// Whether it has to be chosen which of aligned joints works in some operation.
+bool leaves_open(const Assembly& a)
+{
+    for (std::size_t i = 0; i < a.job.operations.size(); ++i) {
+        if (!left_open(a, i).empty()) {
+            return true;
+        }
+    }
+    return false;
+}
+
+} // namespace
 
 Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job)
 {
@@ -323,6 +332,10 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
         a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
     }
     status = status ? check_witnesses(a.controller, a.post.controller) : status;
+    if (status && leaves_open(a)) {
+        JobRecords records(files, folder, a.job);
+        status = choose_aligned(a, records);
+    }
     status = status ? link(a) : status;
     if (!status) {
         return status.error();

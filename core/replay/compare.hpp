@@ -3,7 +3,7 @@
 // Every record's pose must be reached, in order, by the end of a block; between, the tip has to stay on the record's line or
 // arc and the axis on its great circle. Feed motion that belongs to no record is extra; records that no block reaches are
 // uncovered. Rapids are links: they must reach the path's own rapid targets, turn rotary joints only while retracted, and move
-// sideways only at the higher end of their way.
+// sideways only at the higher end of their way; outside the clearance surface of the operation that they lead to they may do both.
 #pragma once
 
 #include "core/replay/budget.hpp"
@@ -111,6 +111,7 @@ private:
     void rapid(const Seen& seen);
     void check_link(const Seen& seen);
     void check_across(const Seen& seen);
+    [[nodiscard]] bool stays_clear(const Seen& seen);
     bool match_rapid(const Seen& seen);
     void miss_rapids();
 

@@ -2,6 +2,7 @@
 #include "core/replay/compare.hpp"
 
 #include "core/base/units.hpp"
+#include "core/motion/rapid_way.hpp"
 
 #include <fmt/format.h>
 
@@ -28,17 +29,10 @@ std::optional<std::size_t> Comparer::away_joint()
     if (!retract || item == nullptr) {
         return retract ? std::optional<std::size_t>(retract->value) : std::nullopt;
     }
-    const auto works = [&](JointIndex joint) {
-        const auto& linear = item->solver->linear();
-        return std::find(linear.begin(), linear.end(), joint) != linear.end();
-    };
-    const AlignedJoints* group = assembly_.controller.aligned_with(assembly_.machine.joints[retract->value].id);
-    for (const std::string& id : group != nullptr && !works(*retract) ? group->joints : std::vector<std::string>()) {
-        if (const auto joint = assembly_.machine.find_joint(id); joint && works(*joint)) {
-            return joint->value;
-        }
-    }
-    return retract->value;
+    const auto& linear = item->solver->linear();
+    const auto works = working_joint(assembly_.machine, assembly_.controller, *retract,
+                                     [&](JointIndex j) { return std::find(linear.begin(), linear.end(), j) != linear.end(); });
+    return works.value_or(*retract).value;
 }
 
 bool Comparer::retracted(const Readings& readings)
@@ -61,6 +55,9 @@ void Comparer::check_link(const Seen& seen)
             find(Severity::error, "retract-short", "", fmt::format("the retract ends {:.4f} mm from its place", off),
                  "send the joint to its home", nullptr, m.block, off);
         }
+    }
+    if (!stays_retracted && stays_clear(seen)) {
+        return;
     }
     if (turn > 1e-9 && !stays_retracted) {
         find(Severity::error, "turns-while-low", "", "rotary joints turn in rapid while the tool is not retracted",
@@ -113,6 +110,30 @@ void Comparer::check_link(const Seen& seen)
              fmt::format("a rapid moves sideways {:.3f} mm below the higher end of its way", high - low), "go up first, or down last", item,
              m.block, high - low);
     }
+}
+
+/// Whether the tool, seen as a line from its tip on, stays outside the clearance surface of the operation that it is on its way to.
+bool Comparer::stays_clear(const Seen& seen)
+{
+    constexpr double slack = 0.02; // mm
+    constexpr int samples = 32;
+    const ReplayMove& m = seen.move;
+    const Expected* item = current();
+    const auto& clearance = assembly_.links_of(item != nullptr ? item->operations : assembly_.links.size()).clearance;
+    if (!clearance) {
+        return false;
+    }
+    const ClearanceSurface allowed = clearance->shrunk(slack + 2 * seen.budget.tip);
+    const std::vector<Readings> stretches = rapid_stretches(assembly_.machine, m.from, m.to, assembly_.controller.rapid_straight);
+    for (std::size_t i = 1; i < stretches.size(); ++i) {
+        for (int k = 0; k <= samples; ++k) {
+            const Readings at = stretches[i - 1] + (stretches[i] - stretches[i - 1]) * (double(k) / samples);
+            if (!allowed.is_clear(pose_of(m.mount, at, m.tool_length))) {
+                return false;
+            }
+        }
+    }
+    return true;
 }
 
 /// The joint that retracts leads across the tool of a head that points elsewhere: then the tool has to be clear of the work before.
@@ -197,17 +218,27 @@ void Comparer::rapid(const Seen& seen)
 
 void Comparer::check_after_end(const Seen& seen)
 {
-    // Behind the last record the machine may go home and nowhere else; a head's tool may first go out of the work along itself.
+    // Behind the last record the machine may go home, or where the last retreat says; a tool may first go out of the work along itself.
     const Vec3 way = seen.to.tip - seen.from.tip;
-    if (assembly_.machine.mounts[seen.move.mount].attachment && seen.turn < 1e-9 && way.dot(seen.to.axis) > 0 &&
-        way.cross(seen.to.axis).norm() <= 2 * seen.move.length_increment) {
+    const auto moves = [&](std::size_t i) { return std::abs(seen.move.to[Eigen::Index(i)] - seen.move.from[Eigen::Index(i)]) > 1e-9; };
+    const auto away = away_joint();
+    bool leans = assembly_.machine.mounts[seen.move.mount].attachment;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        leans = leans || (moves(i) && away != i);
+    }
+    if (leans && seen.turn < 1e-9 && way.dot(seen.to.axis) > 0 && way.cross(seen.to.axis).norm() <= 2 * seen.move.length_increment) {
         return;
     }
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
-        const double home = assembly_.machine.joints[i].home;
-        if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12 &&
-            std::abs(seen.move.to[at] - home) > budget_.half_increment(i) * 1.02) {
+        const auto there = [&](double place) { return std::abs(seen.move.to[at] - place) <= budget_.half_increment(i) * 1.02; };
+        const auto stated = [&](const LinkStep& step) {
+            return std::any_of(step.readings.begin(), step.readings.end(),
+                               [&](const HeldJoint& held) { return held.joint.value == i && there(held.reading); });
+        };
+        const auto& retreat = assembly_.links_of(assembly_.links.size()).retreat;
+        if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12 && !there(assembly_.machine.joints[i].home) &&
+            std::none_of(retreat.begin(), retreat.end(), stated)) {
             const std::string& id = assembly_.machine.joints[i].id;
             find(Severity::warning, "stray-rapid", id, fmt::format("after the last record {} moves to a place that is not its home", id),
                  "send it home, or take the block away", nullptr, seen.move.block);

@@ -4,8 +4,8 @@
 // it only where a tool's tip has cut as deep before, with about the same axis. Holder and stock never touch.
 #pragma once
 
-#include "core/collide/contact_watch.hpp"
 #include "core/replay/compare.hpp"
+#include "core/run/contact_set.hpp"
 #include "core/run/post_run.hpp"
 
 #include <array>
@@ -16,9 +16,6 @@
 #include <vector>
 
 namespace wexilum {
-
-/// The clearance between what carries the tool and what carries the work where the machine states none, mm.
-inline constexpr double usual_clearance = 2;
 
 /// Where tips have cut, in cells, and with which axis. Part's frame.
 class CutPlaces {
@@ -48,30 +45,19 @@ public:
     void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) override;
     void measured(BlockNumber, const Deviation&, const Budget&) override {}
 
-    [[nodiscard]] const ContactWatch& watch() const { return *watch_; }
+    [[nodiscard]] ContactWatch& watch() { return set_->watch(); }
     [[nodiscard]] std::uint64_t moves() const { return moves_; }
 
 private:
     ContactObserver(const Assembly& assembly, FindingList& findings) : assembly_(assembly), findings_(findings) {}
     Status set_up();
-    [[nodiscard]] std::vector<std::size_t> below(int joint) const;
-    [[nodiscard]] Result<std::vector<std::size_t>> named(const std::string& name) const;
-    void add_pair(std::vector<KeptApart>& pairs, const std::string& first, const std::vector<std::size_t>& a, const std::string& second,
-                  const std::vector<std::size_t>& b, double clearance);
-    void fit(const ReplayMove& move);
     void tell(const ReplayMove& move, const Meeting& meeting);
     void tell_rapid_in_stock(const ReplayMove& move, const std::function<Pose(double)>& between);
     void add(Finding finding, const std::string& subject, BlockNumber block);
 
     const Assembly& assembly_;
     FindingList& findings_;
-    std::optional<ContactWatch> watch_;
-    std::vector<Solid> solids_; ///< until the watch has them
-    std::size_t cutter_ = 0;    ///< places among the solids
-    std::size_t holder_ = 0;
-    std::size_t stock_ = 0;                                         ///< the first; all behind it are stock
-    std::vector<std::size_t> stock_pairs_;                          ///< of cutter and stock
-    std::optional<std::pair<std::uint32_t, std::uint32_t>> fitted_; ///< mount and tool
+    std::optional<ContactSet> set_;
     std::string file_;
     const std::vector<Source>* sources_ = nullptr;
     const std::vector<std::string>* source_files_ = nullptr;

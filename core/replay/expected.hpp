@@ -30,6 +30,7 @@ struct Expected {
     double dwell = 0;                      ///< s
     const InverseSolver* solver = nullptr; ///< of the posture in force; lives as long as the path
     const Posture* posture = nullptr;      ///< likewise; null where the job has none
+    std::size_t operations = 0;            ///< that have begun
     std::size_t record = 0;                ///< index in the assembly's toolpath
     Source source;
 
@@ -91,6 +92,7 @@ private:
     void on(const record::OptionalStop&) { add(Expected::Kind::optional_stop); }
     void on(const record::Dwell& r);
     void on(const record::PostureChange& r);
+    void on(const record::Operation&) { ++state_.operations; }
     template <typename T>
     void on(const T&) // names, comments, inserted text, unknown words: nothing that moves
     {}

@@ -48,7 +48,6 @@ void read_settings(Fields& operation, const FileUnits& units, json::Problems& pr
     }
 }
 
-/// An object of joint -> number, angles and lengths told apart when the machine is known: kept in the file's units of both.
 void read_posture(Fields& operation, const FileUnits& units, json::Problems& problems, const json::Document& document, PostureWish& out)
 {
     const Node* node = operation.node("posture", Kind::object);
@@ -58,20 +57,8 @@ void read_posture(Fields& operation, const FileUnits& units, json::Problems& pro
     Fields fields(*node, "the posture", problems);
     out.place = document.place_of(node->begin);
     fields.text("attachment", out.attachment);
-    const auto readings = [&](const char* key, auto& list, bool angles) {
-        fields.each_member(key, [&](const std::string& joint, const Node& value) {
-            const Node* angle = value.kind == Kind::object && value.items.empty() ? value.find("angle") : nullptr;
-            const Node& number = angle != nullptr ? *angle : value;
-            if (number.kind != Kind::number || std::abs(number.number) > 1e7) {
-                problems.add(value, fmt::format("{} of \"{}\" is no number within 1e7", key, joint.substr(0, 40)),
-                             angles ? "write an angle" : "write a length, or {\"angle\": value} for a rotary joint");
-                return;
-            }
-            list.emplace_back(joint, number.number * (angles || angle != nullptr ? units.angle : units.length));
-        });
-    };
-    readings("set", out.set, true);
-    readings("parked", out.parked, false);
+    read_joint_readings(fields, "set", units, true, out.set);
+    read_joint_readings(fields, "parked", units, false, out.parked);
     double lean = 0;
     if (fields.number("lean", lean, {0, 5 / units.angle * pi / 180})) {
         out.lean = lean * units.angle;
@@ -132,6 +119,7 @@ Result<Job> read_job(const json::Document& document)
                 operation.settings.frame = frame;
             }
             read_posture(fields, units, problems, document, operation.posture);
+            operation.links = read_links(fields, units, document);
             operation.sections = read_sections(fields, problems, true);
             operation.arrangement.wrap = read_wrap(fields, units);
             const std::vector<CopyWish> copies = read_copies(fields, units);
@@ -151,6 +139,7 @@ Result<Job> read_job(const json::Document& document)
             }
         },
         true);
+    job.links = read_links(root, units, document);
     job.sections = read_sections(root, problems, true);
     job.options = read_job_options(root, problems);
     root.finish();
@@ -332,6 +321,9 @@ Status link(Assembly& a)
         return status;
     }
     if (Status status = check_frames(a); !status) {
+        return status;
+    }
+    if (Status status = resolve_links(a); !status) {
         return status;
     }
     auto options = resolve_options(a.post.options, a.job.options);

@@ -6,6 +6,7 @@
 #include "core/machine/kinematics.hpp"
 #include "core/rules/rulebook.hpp"
 #include "core/run/arrange.hpp"
+#include "core/run/links.hpp"
 #include "core/run/post_options.hpp"
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
@@ -13,6 +14,7 @@
 #include "core/toolpath/posture.hpp"
 #include "core/toolpath/record.hpp"
 
+#include <algorithm>
 #include <map>
 #include <optional>
 #include <string>
@@ -52,6 +54,7 @@ struct JobOperation {
     OperationSettings settings;
     PostureWish posture;
     Arrangement arrangement;
+    std::optional<LinksWish> links;                         ///< none: the job's
     std::map<std::string, std::optional<Section>> sections; ///< as the job's, while this operation is on
     Place place;
 };
@@ -66,6 +69,7 @@ struct Job {
     std::string work_offset = "1"; ///< register
     Tolerance tolerance;
     std::optional<FrameKind> frame;       ///< in which coordinates operations are written that say nothing; none: as the dialect has it
+    std::optional<LinksWish> links;       ///< of operations that state none
     std::vector<JobOperation> operations; ///< copies behind what they are copies of, each an operation of its own
     std::map<std::string, JobOption> options;
     std::map<std::string, std::optional<Section>> sections; ///< replaced; nothing inside: switched off
@@ -89,6 +93,13 @@ struct Post {
 /// Reads a "post/1" document.
 Result<Post> read_post(const json::Document& document);
 
+/// Which of aligned joints was chosen to work where an operation is silent.
+struct AlignedChoice {
+    std::size_t operation = 0;
+    std::string text;    ///< what was chosen, and why not less
+    double overhang = 0; ///< mm
+};
+
 struct Assembly {
     Job job;
     Post post;
@@ -99,6 +110,8 @@ struct Assembly {
     Toolpath toolpath;                      ///< all operations in order; each begins with record::Operation
     std::optional<InverseSolver> solver;    ///< of the posture that the run begins in; set by link()
     std::vector<OperationPosture> postures; ///< by operation; empty: all stand as the machine does at rest. Set by link()
+    std::vector<AlignedChoice> choices;     ///< of operations that leave open which of aligned joints works
+    std::vector<OperationLinks> links;      ///< by operation. Set by link()
     std::string job_file;
     RulebookText rulebook; ///< empty: none
     RuleOptions options;   ///< the post's, as the job sets them
@@ -109,6 +122,12 @@ struct Assembly {
     [[nodiscard]] double offset(JointIndex joint) const;
     /// The coordinates in which an operation is written, by its number from 0; `turns`: its cuts turn the tool.
     [[nodiscard]] FrameKind frame_of(std::size_t operation, bool turns) const;
+    /// The links after `begun` operations have begun; those of the first one before it. Precondition: linked.
+    [[nodiscard]] const OperationLinks& links_of(std::size_t begun) const
+    {
+        static const OperationLinks none;
+        return links.empty() ? none : links[std::min(begun > 0 ? begun - 1 : 0, links.size() - 1)];
+    }
 };
 
 /// Checks that the parts fit each other and makes the solver. Errors name the file that has to change.

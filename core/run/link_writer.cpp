@@ -1,4 +1,4 @@
-// Links of native motion: away from the work, to another posture, and back to it.
+// What links of native motion are made of: rapids, brakes, postures, and the coordinates in force.
 #include "core/run/motion_writer.hpp"
 
 #include "core/base/units.hpp"
@@ -9,15 +9,10 @@
 #include <cmath>
 
 namespace wexilum {
-namespace {
-
-constexpr double clear_way = 2; // mm beyond what an operation touches
-
-} // namespace
-
-bool MotionWriter::move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
+bool MotionWriter::move(Function function, const Stand& target, JointSet joints)
 {
-    const int parts = rotary ? blocks_between(solver_->turns_of(now_.readings), solver_->turns_of(target.readings)) : 1;
+    const int parts =
+        (joints & rotary_joints_) != 0 ? blocks_between(solver_->turns_of(now_.readings), solver_->turns_of(target.readings)) : 1;
     const Stand from = now_;
     for (int k = 1; k < parts; ++k) {
         Stand part = now_;
@@ -27,9 +22,9 @@ bool MotionWriter::move(Function function, const Stand& target, bool rotary, boo
                 part.readings[Eigen::Index(i)] = frame_.reading(i, part.counts[i]);
             }
         }
-        move_once(function, part, true, false, without);
+        move_once(function, part, joints & rotary_joints_);
     }
-    return move_once(function, target, rotary, linear, without);
+    return move_once(function, target, joints);
 }
 
 void MotionWriter::brake_is(const std::string& joint, bool locked)
@@ -66,22 +61,22 @@ void MotionWriter::lock_standing()
 {
     for (Brake& brake : brakes_) {
         const bool may_turn = assembly_.machine.joints[brake.joint].moves_while_cutting && frame_.in_chain()[brake.joint];
-        if (brake.locked != true && !(may_turn && next_fronts_ != nullptr && next_fronts_->turns_in_cuts)) {
+        if (brake.locked != true && !(may_turn && next_operation_.outline != nullptr && next_operation_.outline->turns_in_cuts)) {
             emitter_.emit({StatementKind::state, {{Role::once, 0, Quantity::whole, 0, &brake.words->lock}}});
             brake.locked = true;
         }
     }
 }
 
-bool MotionWriter::move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without)
+bool MotionWriter::move_once(Function function, const Stand& target, JointSet joints)
 {
-    if (rotary && !brakes_.empty()) {
+    if ((joints & rotary_joints_) != 0 && !brakes_.empty()) {
         release_moving(target);
     }
     Statement statement(StatementKind::motion);
     bool any = false;
     for (const std::size_t i : frame_.chain()) {
-        if (i == without || !(frame_.is_rotary()[i] ? rotary : linear)) {
+        if ((joints & bit_of(i)) == 0) {
             continue;
         }
         any = any || !stated_[i] || target.counts[i] != now_.counts[i];
@@ -106,60 +101,6 @@ std::optional<std::size_t> MotionWriter::away_joint() const
 {
     const auto& retract = assembly_.machine.retract;
     return retract ? frame_.working(retract->value) : std::nullopt;
-}
-
-/// How far along the tool it is from a pose (work mount's frame) to where the tool is clear of what its operation touches.
-double MotionWriter::way_out(const Pose& pose, const OperationOutline* operation) const
-{
-    if (!beside_ || operation == nullptr) {
-        return 0;
-    }
-    const Pose in_part = transformed(assembly_.setup.part.inverse(), pose);
-    return std::max(0.0, operation->front(in_part.axis) + clear_way - in_part.axis.dot(in_part.tip));
-}
-
-void MotionWriter::leave_along_tool()
-{
-    if (!positioned_ || retracted_) {
-        return;
-    }
-    const Pose here = solver_->kinematics().pose(now(), tool_length_);
-    if (const double way = way_out(here, here_fronts_); way > 0) {
-        const Stand out = with_same_turn(here.tip + here.axis * way);
-        check_travel(out.readings);
-        move(Function::rapid, out, false, true);
-    }
-}
-
-void MotionWriter::retract()
-{
-    const auto away = away_joint();
-    if (!away) {
-        return;
-    }
-    const std::size_t joint = *away;
-    const double home = assembly_.machine.joints[joint].home;
-    if (retracted_ && std::abs(now()[Eigen::Index(joint)] - home) < 1e-9) {
-        return;
-    }
-    leave_along_tool();
-    leave_frame();
-    Statement statement(StatementKind::motion);
-    if (auto word = emitter_.function(Function::machine_coordinates)) {
-        statement.slots.push_back(*word);
-    }
-    if (auto word = emitter_.function(Function::rapid)) {
-        statement.slots.push_back(*word);
-    }
-    emitter_.forget(Role::axes);
-    statement.slots.push_back(frame_.slot(Role::axes, frame_.quantity(joint), home, joint));
-    emitter_.emit(statement);
-    emitter_.forget(Role::axes);
-    emitter_.forget_after("machine-coordinates");
-    moved_to(joint, home);
-    stated_[joint] = true;
-    retracted_ = true;
-    positioned_ = false;
 }
 
 void MotionWriter::change_posture(const Posture& posture, const InverseSolver& solver)
@@ -204,26 +145,37 @@ void MotionWriter::change_posture(const Posture& posture, const InverseSolver& s
     take_chain();
 }
 
+/// The home of a rotary joint on the turn in which the control can bring it there.
+double MotionWriter::rotary_home_of(std::size_t i) const
+{
+    const Joint& joint = assembly_.machine.joints[i];
+    double home = joint.home;
+    if (frame_.reads(i) != TurnReading::wound && !joint.travel) { // the same place on the circle, on the turn that is nearest
+        const double turns = (now()[Eigen::Index(i)] - home) / whole_turn;
+        home += whole_turn * (frame_.reads(i) == TurnReading::rising    ? std::ceil(turns - 1e-9)
+                              : frame_.reads(i) == TurnReading::falling ? std::floor(turns + 1e-9)
+                                                                        : std::round(turns));
+    }
+    return home;
+}
+
+void MotionWriter::bring(Stand& target, std::size_t joint, double reading) const
+{
+    target.counts[joint] = frame_.counts(joint, reading);
+    target.readings[Eigen::Index(joint)] = frame_.reading(joint, target.counts[joint]);
+}
+
 void MotionWriter::rotary_home()
 {
     own_retract_ ? own_retract_() : retract();
     Stand target = now_;
     for (const std::size_t i : frame_.chain()) {
         if (frame_.is_rotary()[i]) {
-            const Joint& joint = assembly_.machine.joints[i];
-            double home = joint.home;
-            if (frame_.reads(i) != TurnReading::wound && !joint.travel) { // the same place on the circle, on the turn that is nearest
-                const double turns = (now()[Eigen::Index(i)] - home) / whole_turn;
-                home += whole_turn * (frame_.reads(i) == TurnReading::rising    ? std::ceil(turns - 1e-9)
-                                      : frame_.reads(i) == TurnReading::falling ? std::floor(turns + 1e-9)
-                                                                                : std::round(turns));
-            }
-            target.counts[i] = frame_.counts(i, home);
-            target.readings[Eigen::Index(i)] = frame_.reading(i, target.counts[i]);
+            bring(target, i, rotary_home_of(i));
         }
     }
     if (differs(target, true)) {
-        move(Function::rapid, target, true, false);
+        move(Function::rapid, target, rotary_joints_);
     }
 }
 
@@ -235,10 +187,10 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
     carried_seconds_ = carried_length_ = 0;
     if (!positioned_ || differs(target, true) || frame_.kind() != wanted_frame_) {
         approach(pose, planned, last);
-        here_fronts_ = next_fronts_;
+        here_ = next_operation_;
         return;
     }
-    here_fronts_ = next_fronts_;
+    here_ = next_operation_;
     // Same rotary readings: first away from the work, last towards it.
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
     const double rise = here.axis.dot(pose.tip - here.tip);
@@ -246,9 +198,9 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
     const double sideways = (pose.tip - here.tip - here.axis * rise).norm();
     const double least = frame_.rounding().step(Quantity::length);
     if (sideways > 2 * least && std::abs(rise) > 2 * least) {
-        move(Function::rapid, with_same_turn(corner), false, true);
+        move(Function::rapid, with_same_turn(corner), linear_joints_);
     }
-    move(Function::rapid, target, false, true);
+    move(Function::rapid, target, linear_joints_);
     retracted_ = false;
 }
 
@@ -264,7 +216,7 @@ void MotionWriter::add_length(Statement& statement)
         statement.slots.push_back(*emitter_.function(Function::length_on));
         statement.slots.push_back({Role::length_register, 0, Quantity::whole, length_register_, {}});
         set_length_shift(tool_length_);
-        length_stated_ = true;
+        length_stated_ = length_on_ = true;
     }
 }
 
@@ -293,49 +245,6 @@ void MotionWriter::restate_base()
     base_known_at_ = emitter_.forgotten();
 }
 
-void MotionWriter::approach(const Pose& pose, const Turns& planned, const FeedSpec* last)
-{
-    const auto away_found = away_joint();
-    if (!away_found || !emitter_.function(Function::machine_coordinates)) {
-        report(Severity::error, "no-retract", "", "nothing says how the tool gets away from the work before it is positioned",
-               "name the \"retract\" joint in the machine and give the dialect a word for machine-coordinates", 1);
-        return;
-    }
-    own_retract_ ? own_retract_() : retract();
-    leave_frame(); // a rule's own retract may have kept it
-    const std::size_t away = *away_found;
-    if (wanted_frame_ != FrameKind::joints) {
-        approach_in_frame(pose, planned, way_out(pose, next_fronts_), last);
-        return;
-    }
-    if (const double way = way_out(pose, next_fronts_); way > 0) {
-        approach_beside(pose, pose.tip + pose.axis * way, last);
-        return;
-    }
-    const Stand target = rounded(shifted(planned), pose.tip);
-    move(Function::rapid, target, true, false, away);
-    lock_standing();
-    // Sideways: all linear joints but the one that stays away; it is not written.
-    move(Function::rapid, target, false, true, away);
-    Statement down(StatementKind::motion);
-    add_length(down);
-    // Rounded again: the length in force shifts the joint's counts.
-    const Stand final = with_same_turn(pose.tip);
-    if (last != nullptr) {
-        const double way = std::abs(final.readings[Eigen::Index(away)] - now()[Eigen::Index(away)]);
-        const bool by_time = last->mode == FeedMode::inverse_time;
-        add_feed(down, by_time ? FeedMode::per_minute : last->mode, by_time ? way / last->seconds(way) : last->value);
-    }
-    if (auto word = emitter_.function(last != nullptr ? Function::linear : Function::rapid)) {
-        down.slots.push_back(*word);
-    }
-    add_axis(down, away, final.counts[away]);
-    moved_to(away, final.readings[Eigen::Index(away)]);
-    emitter_.emit(down);
-    positioned_ = true;
-    retracted_ = false;
-}
-
 /// The words X, Y and Z mean something else from now on. Precondition: coordinates of the tip are in force.
 void MotionWriter::forget_coordinates()
 {
@@ -354,7 +263,7 @@ void MotionWriter::leave_frame()
     emitter_.forget(Role::length_register);
     forget_coordinates();
     frame_.leave();
-    length_stated_ = false;
+    length_stated_ = length_on_ = false;
     set_length_shift(0);
 }
 
@@ -419,64 +328,6 @@ bool MotionWriter::enter_frame(const Pose& pose, const Turns& planned)
     frame_.recount(now_);
     next_ = now_;
     return true;
-}
-
-/// Rotary joints first, then the coordinates, then over the place at the height of the retract, and down.
-void MotionWriter::approach_in_frame(const Pose& pose, const Turns& planned, double way, const FeedSpec* last)
-{
-    const std::size_t away = *away_joint();
-    move(Function::rapid, rounded(shifted(planned), pose.tip), true, false);
-    lock_standing();
-    if (!enter_frame(pose, shifted(planned))) {
-        return;
-    }
-    const Vec3 outside = pose.tip + pose.axis * way;
-    Readings high = with_same_turn(outside).readings;
-    const double down = high[Eigen::Index(away)] - now()[Eigen::Index(away)];
-    // No coordinate says the joint's own end to the last digit: a little inside.
-    const double inside = 4 * frame_.rounding().step(Quantity::length);
-    high[Eigen::Index(away)] = now()[Eigen::Index(away)] + std::copysign(std::min(inside, std::abs(down)), down);
-    move(Function::rapid, frame_.stand_at(now_, high), false, true);
-    positioned_ = true;
-    retracted_ = false;
-    const Stand level = with_same_turn(outside);
-    check_travel(level.readings);
-    if (last == nullptr || way > 0) {
-        move(Function::rapid, level, false, true);
-    }
-    if (last == nullptr) {
-        move(Function::rapid, with_same_turn(pose.tip), false, true);
-        return;
-    }
-    const Stand final = with_same_turn(pose.tip);
-    const double length = (pose.tip - solver_->kinematics().pose(now(), tool_length_).tip).norm();
-    feed_line(final, last->seconds(length), length, *last);
-}
-
-/// With the tool pointing elsewhere than the joint that retracts: to a place from which the way along the tool is free, then along it.
-void MotionWriter::approach_beside(const Pose& pose, const Vec3& outside, const FeedSpec* last)
-{
-    const std::size_t away = *away_joint();
-    move(Function::rapid, with_same_turn(outside), false, true, away);
-    Statement down(StatementKind::motion);
-    add_length(down);
-    const Stand level = with_same_turn(outside);
-    check_travel(level.readings);
-    if (auto word = emitter_.function(Function::rapid)) {
-        down.slots.push_back(*word);
-    }
-    add_axis(down, away, level.counts[away]);
-    moved_to(away, level.readings[Eigen::Index(away)]);
-    emitter_.emit(down);
-    positioned_ = true;
-    retracted_ = false;
-    const Stand final = with_same_turn(pose.tip);
-    if (last == nullptr) {
-        move(Function::rapid, final, false, true);
-        return;
-    }
-    const double way = (outside - pose.tip).norm();
-    feed_line(final, last->seconds(way), way, *last);
 }
 
 } // namespace wexilum

@@ -48,6 +48,7 @@ void MotionWriter::take_chain()
 {
     chain_.clear();
     rotary_bits_ = positioned_bits_ = 0;
+    rotary_joints_ = linear_joints_ = 0;
     std::vector<std::size_t> chain = frame_.chain();
     std::stable_sort(chain.begin(), chain.end(),
                      [&](std::size_t a, std::size_t b) { return emitter_.axis_rank(a) < emitter_.axis_rank(b); });
@@ -55,17 +56,18 @@ void MotionWriter::take_chain()
         const Joint& joint = assembly_.machine.joints[i];
         constexpr double infinite = std::numeric_limits<double>::infinity();
         rotary_bits_ |= frame_.is_rotary()[i] ? 1U << chain_.size() : 0;
+        (frame_.is_rotary()[i] ? rotary_joints_ : linear_joints_) |= bit_of(i);
         positioned_bits_ |= joint.moves_while_cutting ? 0 : 1U << chain_.size();
         chain_.push_back({i, 1 / joint.speed, joint.travel ? joint.travel->low - travel_slack : -infinite,
                           joint.travel ? joint.travel->high + travel_slack : infinite, frame_.quantity(i)});
     }
     const Kinematics& kinematics = solver_->kinematics();
-    const bool turns = std::any_of(kinematics.links().begin(), kinematics.links().end(), [&](const Kinematics::Link& link) {
+    tool_turns_ = std::any_of(kinematics.links().begin(), kinematics.links().end(), [&](const Kinematics::Link& link) {
         return link.sign > 0 && kinematics.joints()[link.joint.value].kind == JointKind::rotary;
     });
     const auto along = [&](std::optional<std::size_t> joint) {
         const Vec3& axis = kinematics.tool_frame().linear().col(2);
-        return turns || !joint || kinematics.joints()[*joint].direction.cross(axis).norm() < 1e-6;
+        return tool_turns_ || !joint || kinematics.joints()[*joint].direction.cross(axis).norm() < 1e-6;
     };
     beside_ = !along(away_joint());
     length_register_acts_ = along(frame_.length_joint());

@@ -30,6 +30,16 @@ struct FeedSpec {
     [[nodiscard]] double seconds(double length) const;
 };
 
+/// Joints of a machine, a bit for each.
+using JointSet = std::uint32_t;
+[[nodiscard]] constexpr JointSet bit_of(std::size_t joint) { return JointSet{1} << joint; }
+
+/// What the links of a motion need to know of its operation; both may be null before the first.
+struct LinkedOperation {
+    const OperationOutline* outline = nullptr;
+    const OperationLinks* links = nullptr;
+};
+
 /// A cut's readings: the rotary ones at both ends, on one sheet of a branch.
 struct SheetWay {
     int branch = 0;
@@ -51,15 +61,14 @@ public:
     /// A tool is in the spindle now: its length has to be stated with the next approach.
     void set_tool(const Tool& tool);
 
-    /// Away from the work: along the tool until it is clear of what its operation touches where the retract joint leads elsewhere, then
-    /// to the home of that joint.
+    /// Away from the work as the operation's links say, then to the home of the joint that retracts where they have not led there.
     void retract();
     void rotary_home();
     /// The machine stands together otherwise from here on: joints that are held go to their places in their order, those set by hand have
     /// been set. The solver must outlive the writer. Precondition: retracted.
     void change_posture(const Posture& posture, const InverseSolver& solver);
-    /// How far the operation of the next motion reaches along its tool; must stay until the next call. May be null.
-    void set_fronts(const OperationOutline* operation) { next_fronts_ = operation; }
+    /// The operation of the next motion; what it points to must stay until the motion after the next call.
+    void set_operation(const LinkedOperation& operation) { next_operation_ = operation; }
     /// In which coordinates the next motion is to be written. A change takes a retract.
     void want_frame(FrameKind kind) { wanted_frame_ = kind; }
     /// Back to the joints' own readings, where coordinates of the tip are in force.
@@ -114,6 +123,7 @@ public:
         left_path();
         stated_.assign(stated_.size(), false);
         length_stated_ = false;
+        length_on_ = assembly_.dialect.length_by_register;
         mode_.reset();
         for (Brake& brake : brakes_) {
             brake.locked.reset();
@@ -164,25 +174,46 @@ private:
         now_.readings[Eigen::Index(joint)] = target.readings[Eigen::Index(joint)];
     }
     [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
-    bool move(Function function, const Stand& target, bool rotary, bool linear, std::size_t without = SIZE_MAX);
+    bool move(Function function, const Stand& target, JointSet joints);
     void take_chain();
     void release(std::size_t joint);
     void release_moving(const Stand& target);
     void lock_standing();
     [[nodiscard]] std::optional<std::size_t> away_joint() const;
-    [[nodiscard]] double way_out(const Pose& pose, const OperationOutline* operation) const;
-    void leave_along_tool();
     void forget_coordinates();
+    [[nodiscard]] double rotary_home_of(std::size_t joint) const;
+    void bring(Stand& target, std::size_t joint, double reading) const;
+
+    // Links.
+    /// Where a link leads to.
+    struct LinkPlace {
+        Pose pose;
+        Turns turns;
+        Vec3 clear;           ///< of the tip, from where the way along the tool is free
+        const FeedSpec* last; ///< the feed of the last way; null: rapid
+        bool length_done = false;
+    };
     void approach(const Pose& pose, const Turns& planned, const FeedSpec* last);
-    void approach_in_frame(const Pose& pose, const Turns& planned, double way, const FeedSpec* last);
+    void leave();
+    void leave_along_tool();
+    void go(const LinkStep& step, LinkPlace* place);
+    void go_home(const std::vector<JointIndex>& joints);
+    void home_linear(const std::vector<JointIndex>& joints);
+    void go_to_readings(const std::vector<HeldJoint>& readings);
+    void go_to_place(JointSet joints, const Vec3& tip, LinkPlace& place);
+    void go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& place);
+    void ride(LinkPlace& place);
+    void link_move(JointSet joints, const Turns& turns, const Vec3& tip, LinkPlace& place);
+    [[nodiscard]] bool points_beside(const Pose& pose, const Turns& turns) const;
+    [[nodiscard]] Vec3 clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation);
+    [[nodiscard]] bool has(JointSet joints, std::optional<std::size_t> joint) const { return joint && (joints & bit_of(*joint)) != 0; }
     bool enter_frame(const Pose& pose, const Turns& planned);
     [[nodiscard]] Interpolation interpolation() const;
     [[nodiscard]] double word_value(const Stand& stand, std::size_t joint) const;
-    void approach_beside(const Pose& pose, const Vec3& outside, const FeedSpec* last);
     void add_length(Statement& statement);
     void set_length_shift(double mm);
     void report_many_blocks(const SheetWay& way, double length);
-    bool move_once(Function function, const Stand& target, bool rotary, bool linear, std::size_t without);
+    bool move_once(Function function, const Stand& target, JointSet joints);
     void add_axis(Statement& statement, std::size_t joint, std::int64_t counts);
     /// The counts to write for a joint that goes from where it stands to these.
     std::int64_t axis_word(std::size_t joint, std::int64_t counts);
@@ -212,8 +243,8 @@ private:
     const Assembly& assembly_;
     const InverseSolver* solver_;
     Posture posture_;
-    const OperationOutline* here_fronts_ = nullptr; ///< of the last motion
-    const OperationOutline* next_fronts_ = nullptr;
+    LinkedOperation here_; ///< of the last motion
+    LinkedOperation next_operation_;
     WordEmitter& emitter_;
     FindingList& findings_;
     ProgramFrame frame_;
@@ -235,6 +266,8 @@ private:
     std::size_t record_ = 0;
     Source source_;
     std::uint32_t rotary_bits_ = 0; ///< of chain_
+    JointSet rotary_joints_ = 0;    ///< of the machine, those of the chain
+    JointSet linear_joints_ = 0;
     /// A joint's brake that the program has words for.
     struct Brake {
         std::size_t joint;
@@ -248,11 +281,13 @@ private:
     FrameKind wanted_frame_ = FrameKind::joints;
     std::optional<FeedMode> mode_;
     bool beside_ = false;              ///< the tool does not point along the joint that retracts
+    bool tool_turns_ = false;          ///< that depends on the readings
     bool length_register_acts_ = true; ///< a length register acts along the tool
     bool cut_words_hold_ = false;      ///< a cut's words are modal in this dialect
     bool positioned_ = false;
     bool retracted_ = false;
     bool length_stated_ = false;
+    bool length_on_ = false; ///< the control may have a length in force, of this tool or another
 };
 
 } // namespace wexilum

@@ -219,7 +219,7 @@ void NativeEvents::ready_to_move()
 {
     const OperationOutline* here =
         operations_ > 0 && operations_ <= outline_.operations.size() ? &outline_.operations[operations_ - 1] : nullptr;
-    motion_.set_fronts(here);
+    motion_.set_operation({here, &assembly_.links_of(operations_)});
     motion_.want_frame(frame_for(here));
     motion_.restate_base();
     const bool turning = wanted_spindle_.state != SpindleState::off;

@@ -60,7 +60,7 @@ void OperationOutline::include_front(const Pose& pose)
 double OperationOutline::front(const Vec3& axis) const
 {
     for (const Front& front : fronts) {
-        if ((front.axis - axis).squaredNorm() < 1e-12) {
+        if (!turns_in_cuts && (front.axis - axis).squaredNorm() < 1e-12) {
             return front.reach;
         }
     }
@@ -114,7 +114,7 @@ void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const 
     if (cut && here_ && !operation.turns_in_cuts && here_->axis != pose.axis) {
         operation.turns_in_cuts = unit_angle_between(here_->axis, pose.axis) > same_axis;
     }
-    if (!assembly_.postures.empty()) {
+    if (!operation.turns_in_cuts) {
         const bool hole = std::holds_alternative<record::CyclePoint>(data);
         operation.include_front({pose.tip + pose.axis * (hole ? hole_retreat_ : 0), pose.axis});
     }

@@ -23,7 +23,7 @@ struct OperationOutline {
 
     bool turns_in_cuts = false; ///< the tool axis changes in a cut
 
-    /// How far motion with one tool axis reaches along it, part's frame; kept for jobs with postures, of the first `most_fronts` axes.
+    /// How far motion with one tool axis reaches along it, part's frame; of the first `most_fronts` axes; of none once a cut has turned it.
     struct Front {
         Vec3 axis;
         double reach = 0;

@@ -166,6 +166,12 @@ void RunPasses::report_leans()
     for (const Finding& finding : agreed_.findings().list()) {
         pass_->findings.add(finding);
     }
+    for (const AlignedChoice& choice : a_.choices) {
+        Finding finding = Finding::make(Severity::remark, "aligned-choice", choice.text,
+                                        "nothing has to be done; \"parked\" in the operation's posture would settle it otherwise", 0);
+        finding.source = a_.job.operations[choice.operation].place;
+        pass_->findings.add(std::move(finding));
+    }
     const auto report = [&](const LeanReport& lean, const char* kind, std::string message, const char* cure) {
         Finding finding = Finding::make(Severity::remark, kind, std::move(message), cure, lean.most);
         finding.source = place_of(agreed_.files(), lean.first);

@@ -100,13 +100,8 @@ private:
 
     Status inside(const Joint& joint, double reading)
     {
-        if (joint.travel && (reading < joint.travel->low - 1e-9 || reading > joint.travel->high + 1e-9)) {
-            const bool rotary = joint.kind == JointKind::rotary;
-            const auto shown = [&](double v) { return rotary ? to_deg(v) : v; };
-            return wrong(place_,
-                         fmt::format("{} can't stand at {:g}: it goes from {:g} to {:g}", joint.id, shown(reading),
-                                     shown(joint.travel->low), shown(joint.travel->high)),
-                         "state a reading inside its travel");
+        if (const auto outside = outside_travel(joint, reading)) {
+            return wrong(place_, fmt::format("{} can't stand at {}", joint.id, *outside), "state a reading inside its travel");
         }
         return {};
     }

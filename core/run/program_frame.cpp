@@ -49,17 +49,9 @@ void ProgramFrame::take_sums(const Readings& readings)
 
 std::optional<std::size_t> ProgramFrame::working(std::size_t joint) const
 {
-    if (chain_[joint]) {
-        return joint;
-    }
-    const AlignedJoints* group = assembly_.controller.aligned_with(assembly_.machine.joints[joint].id);
-    for (const std::string& id : group != nullptr ? group->joints : std::vector<std::string>()) {
-        const auto other = assembly_.machine.find_joint(id);
-        if (other && chain_[other->value]) {
-            return other->value;
-        }
-    }
-    return std::nullopt;
+    const auto works = working_joint(assembly_.machine, assembly_.controller, JointIndex(std::uint32_t(joint)),
+                                     [&](JointIndex j) { return chain_[j.value]; });
+    return works ? std::optional<std::size_t>(works->value) : std::nullopt;
 }
 
 void ProgramFrame::change_solver(const InverseSolver& solver)

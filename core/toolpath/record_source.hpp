@@ -15,6 +15,23 @@ public:
     [[nodiscard]] virtual const std::vector<std::string>& files() const = 0;
 };
 
+/// Calls `take` with each record up to the end; an Error of the source ends it.
+template <typename Take>
+Status each_record(RecordSource& source, const Take& take)
+{
+    for (;;) {
+        Record record;
+        const auto more = source.next(record);
+        if (!more) {
+            return more.error();
+        }
+        if (!*more) {
+            return {};
+        }
+        take(std::move(record));
+    }
+}
+
 /// Records of a toolpath in memory, which must outlive the source.
 class MemoryRecords final : public RecordSource {
 public:

@@ -115,8 +115,9 @@ private Q_SLOTS:
                 .startsWith(
                     "its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-head-between-marks, fails-head-meets-turntable, "
                     "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
-                    "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, "
-                    "fails-unreachable-direction, focuser-hub, focuser-hub-copies, fork-arm, mirror-back-batch, mirror-back-face, "
+                    "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, fails-turns-while-low, "
+                    "fails-unreachable-direction, focuser-hub, focuser-hub-copies, fork-arm, fork-arm-silent, mirror-back-batch, "
+                    "mirror-back-face, "
                     "mirror-cell, "
                     "mirror-cell-batch, "
                     "mirror-cell-sides, mirror-cell-sides-lean, setting-circle, setting-circle-second, setting-numerals"));
