@@ -4,6 +4,7 @@
 #include "core/replay/replay_run.hpp"
 #include "core/run/aligned_choice.hpp"
 #include "core/run/reach.hpp"
+#include "core/run/zero_taken.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 
 #include <fmt/format.h>
@@ -331,6 +332,8 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
         status = rulebook ? Status() : Status(rulebook.error());
         a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
     }
+    status = status ? take_centres(a.setup, a.machine) : status;
+    status = status ? settle_zeros(a) : status;
     status = status ? check_witnesses(a.controller, a.post.controller) : status;
     if (status && leaves_open(a)) {
         JobRecords records(files, folder, a.job);

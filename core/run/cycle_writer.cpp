@@ -70,6 +70,12 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
             motion_.rapid(level, planned);
         }
     }
+    if (told_) [[unlikely]] {
+        told_(by_control()    ? "by the control's own cycle: its word moves the tool along itself"
+              : !style.native ? "by single moves, as the dialect writes this cycle"
+              : !drill        ? "by single moves: the dialect names no joint along which cycles drill"
+                              : "by single moves: the way along the tool takes more than the word that a cycle drills along");
+    }
     if (by_control()) {
         native_point(pose, style, cycle_feed);
     } else if (plan_->kind == CycleKind::tap) {

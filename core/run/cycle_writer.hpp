@@ -4,6 +4,7 @@
 #include "core/run/motion_writer.hpp"
 #include "core/toolpath/cycle.hpp"
 
+#include <functional>
 #include <optional>
 
 namespace wexilum {
@@ -26,6 +27,8 @@ public:
     /// Depth below the point, mm. Precondition: active().
     [[nodiscard]] double depth() const { return -plan_->bottom; }
     [[nodiscard]] const std::string& kind() const { return kind_; }
+    /// Called at each hole with how it is written and why.
+    void set_told(std::function<void(const char*)> told) { told_ = std::move(told); }
     /// Cancels the control's own cycle; the next point calls it again.
     void interrupt();
 
@@ -40,6 +43,7 @@ private:
     std::string kind_;
     double own_feed_ = 0;         // mm/s, 0: the feed in force
     double own_feed_per_rev_ = 0; // mm/rev
+    std::function<void(const char*)> told_;
     bool in_native_ = false;
     std::int64_t native_level_ = 0; // between holes, as the word along which they are drilled tells it
 };

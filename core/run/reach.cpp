@@ -165,6 +165,14 @@ std::vector<std::string> reach_remarks(const Machine& machine)
             fmt::format("{}: tool axes reached: {} of those above the work, {} of those below; every one up to {:.0f} deg from its Z",
                         machine.mounts[i].id, share(reach->upper), share(reach->lower), std::floor(to_deg(reach->all_within))));
     }
+    for (const Joint& joint : machine.joints) {
+        if (joint.counts_per_unit > 0) {
+            const double one = 1 / joint.counts_per_unit;
+            out.push_back(joint.kind == JointKind::linear ? fmt::format("{}: one count is {:.3g} mm", joint.id, one)
+                                                          : fmt::format("{}: one count is {:.3g} deg, {:.3g} mm at 100 mm from its axis",
+                                                                        joint.id, to_deg(one), one * 100));
+        }
+    }
     return out;
 }
 

@@ -106,6 +106,49 @@ void read_offsets(Fields& root, const FileUnits& units, Setup& setup)
         true);
 }
 
+void read_zeros(Fields& root, const FileUnits& units, const json::Document& document, Setup& setup)
+{
+    root.each_member("zeros", [&](const std::string& name, const Node& node) {
+        Fields fields(node, fmt::format("the zero of the register {}", name), root.problems());
+        ZeroTaken zero;
+        zero.place = document.place_of(node.begin);
+        fields.choice<ZeroTaken::Point>(
+            "point", zero.point,
+            {{"tip", ZeroTaken::Point::tip}, {"gauge-point", ZeroTaken::Point::gauge_point}, {"pivot", ZeroTaken::Point::pivot}}, true);
+        long long tool = 0;
+        fields.integer("tool", tool, 0, 99999999, zero.point == ZeroTaken::Point::tip);
+        zero.tool = static_cast<std::uint32_t>(tool);
+        fields.text("attachment", zero.attachment);
+        fields.text("joint", zero.joint, zero.point == ZeroTaken::Point::pivot);
+        fields.each_member("set", [&](const std::string& joint, const Node& value) {
+            if (value.kind != Kind::number || std::abs(value.number) > 1e7) {
+                fields.problem(value, fmt::format("the reading of {} is not a number within 1e7", joint.substr(0, 40)), "write an angle");
+                return;
+            }
+            zero.set.emplace_back(joint, value.number * units.angle);
+        });
+        std::vector<double> touches{0, 0, 0};
+        fields.numbers("touches", touches, 3);
+        zero.touches = Vec3(touches[0], touches[1], touches[2]) * units.length;
+        fields.finish();
+        setup.zeros[name] = std::move(zero);
+    });
+}
+
+void read_centres(Fields& root, const FileUnits& units, const json::Document& document, Setup& setup)
+{
+    if (const Node* node = root.node("rotation_centres", Kind::object)) {
+        Fields fields(*node, "the rotation centres", root.problems());
+        for (const auto& [joint, value] : node->members) {
+            std::vector<double> point{0, 0, 0};
+            if (!joint.starts_with("x-") && fields.numbers(joint.c_str(), point, 3)) {
+                setup.rotation_centres[joint] = {Vec3(point[0], point[1], point[2]) * units.length, document.place_of(value.begin)};
+            }
+        }
+        fields.finish();
+    }
+}
+
 } // namespace
 
 const Tool* Setup::find_tool(std::uint32_t number) const
@@ -133,6 +176,8 @@ Result<Setup> read_setup(const json::Document& document)
         read_part(*part, units, setup, problems);
     }
     read_offsets(root, units, setup);
+    read_zeros(root, units, document, setup);
+    read_centres(root, units, document, setup);
     root.each_item("stock", [&](const Node& n) {
         Fields fields(n, "the stock", problems);
         Body body;

@@ -8,6 +8,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace wexilum {
@@ -24,6 +25,18 @@ struct Tool {
     Place place;
 };
 
+/// How the linear offsets of a register were found: a point of the machine was brought to a point of the part.
+struct ZeroTaken {
+    enum class Point { tip, gauge_point, pivot };
+    Point point = Point::tip;
+    std::uint32_t tool = 0;                          ///< tip
+    std::string attachment;                          ///< tip: a tool mount or attachment; empty: the machine's first
+    std::string joint;                               ///< pivot: whose axis
+    std::vector<std::pair<std::string, double>> set; ///< joint id -> reading meanwhile, rad; others stand at the register's zero, or 0
+    Vec3 touches = Vec3::Zero();                     ///< part's frame, mm
+    Place place;
+};
+
 /// Who does a thing during the run.
 enum class Actor { program, hand, none };
 
@@ -34,6 +47,9 @@ struct Setup {
     std::vector<Body> stock;        ///< what the part is cut from, in the part's frame
     /// Register name -> joint id -> machine reading (mm or rad) at which the controller's word for that joint is zero.
     std::map<std::string, std::map<std::string, double>> offsets;
+    std::map<std::string, ZeroTaken> zeros; ///< by register
+    /// Joint id -> a point on its axis as measured with this setup, base frame, reference posture, mm.
+    std::map<std::string, std::pair<Vec3, Place>> rotation_centres;
     std::vector<Tool> tools;
     Actor spindle = Actor::program;
     Actor coolant = Actor::program;

@@ -22,6 +22,14 @@ constexpr int farthest_turns = 4;        // sheets more turns away from every su
 constexpr auto code(Planned::Entry entry) { return static_cast<std::uint8_t>(entry); }
 std::int64_t in_nano(double value) { return std::llround(value * 1e9); }
 
+/// The whole turns that come nearest to a way; of two that come equally near those by which a joint with a preferred sense turns so.
+std::int32_t nearest_turn(double way, int sense)
+{
+    const double turns = std::clamp(way / whole_turn, -1e9, 1e9);
+    const bool half = std::abs(std::abs(turns - std::round(turns)) - 0.5) < 1e-9;
+    return static_cast<std::int32_t>(!half || sense == 0 ? std::round(turns) : sense > 0 ? std::ceil(turns) : std::floor(turns));
+}
+
 } // namespace
 
 PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, const Readings& start, Spool& steps, Spool& decisions)
@@ -54,8 +62,10 @@ void PathChooser::take_joints()
             travel_high_[i].setConstant(joint.travel->high + slack);
         }
     };
+    sense_.fill(0);
     for (std::size_t i = 0; i < rotary_; ++i) {
         place(i, solver_->rotary()[i]);
+        sense_[i] = machine_.joints[solver_->rotary()[i].value].preferred_sense;
     }
     for (std::size_t i = 0; i < 3; ++i) {
         place(first_linear + i, solver_->linear()[i]);
@@ -485,17 +495,21 @@ void PathChooser::close()
             Chain start = first;
             std::array<std::int32_t, 2> turns = sheet.turns;
             double turned = stretch_.turned[sheet.branch];
+            double against = 0;
             for (std::size_t i = 0; i < rotary_; ++i) {
                 if (sheet.any_turn[i]) {
-                    turns[i] = static_cast<std::int32_t>(std::clamp(std::round((before.end[i] - start[i]) / whole_turn), -1e9, 1e9));
+                    turns[i] = nearest_turn(before.end[i] - start[i], sense_[i]);
                 }
                 start[i] += whole_turn * turns[i];
-                turned += std::abs(start[i] - before.end[i]);
+                const double way = start[i] - before.end[i];
+                turned += std::abs(way);
+                against += way * sense_[i] < 0 ? std::abs(way) : 0;
             }
             Survivor here;
             here.cost = before.cost + in_nano(slowest(before.end, start) + stretch_.seconds[sheet.branch]);
             here.turned = before.turned + in_nano(turned);
-            if (from == 0 || std::pair(here.cost, here.turned) < std::pair(best.cost, best.turned)) {
+            here.against = before.against + in_nano(against);
+            if (from == 0 || here.key() < best.key()) {
                 here.end = last;
                 for (std::size_t i = 0; i < rotary_; ++i) {
                     here.end[i] += whole_turn * turns[i];
@@ -528,7 +542,7 @@ Status PathChooser::trace_back()
 {
     std::size_t best = 0;
     for (std::size_t i = 1; i < survivors_.size(); ++i) {
-        if (std::pair(survivors_[i].cost, survivors_[i].turned) < std::pair(survivors_[best].cost, survivors_[best].turned)) {
+        if (survivors_[i].key() < survivors_[best].key()) {
             best = i;
         }
     }

@@ -17,6 +17,7 @@
 #include "core/solve/inverse.hpp"
 
 #include <optional>
+#include <tuple>
 #include <vector>
 
 namespace wexilum {
@@ -80,8 +81,10 @@ private:
     };
     struct Survivor {
         Chain end{};
-        std::int64_t cost = 0;   ///< ns
-        std::int64_t turned = 0; ///< 1e-9 rad
+        std::int64_t cost = 0;    ///< ns
+        std::int64_t turned = 0;  ///< 1e-9 rad
+        std::int64_t against = 0; ///< 1e-9 rad turned in links against the joints' preferred sense
+        [[nodiscard]] auto key() const { return std::tuple(cost, turned, against); }
     };
     using Lifts = std::array<Turns, 2>;
 
@@ -117,6 +120,7 @@ private:
     int branch_count_ = 1;
     std::array<std::optional<JointIndex>, most_chain> joints_; ///< of the chain
     Chains per_speed_;                                         ///< the same for both branches
+    std::array<int, 2> sense_{};                               ///< preferred by the rotary joints: -1, 0 or 1
     Chains travel_low_;
     Chains travel_high_;
     Stretch stretch_;
