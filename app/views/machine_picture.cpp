@@ -137,8 +137,19 @@ void MachinePicture::build_parts()
     }
     if (const Tool* tool = a.setup.find_tool(tool_); tool != nullptr && tool_length_ > 0) {
         Frame frame = Frame::Identity();
-        frame.translation() = Vec3(0, 0, -tool_length_);
-        parts_.push_back({solid_of(*tool, tool_length_), Carrier::tool, -1, frame, is_dark() ? Rgb(0x9C9484) : Rgb(0x6E675A)});
+        const Mount* mount = a.machine.first_mount(MountKind::tool);
+        const Rgb colour = is_dark() ? Rgb(0x9C9484) : Rgb(0x6E675A);
+        if (mount != nullptr && mount->blade) { // a disc across y
+            Body disc;
+            disc.shape = wexilum::Shape::cylinder;
+            disc.bottom = disc.top = 2 * tool_length_;
+            disc.length = std::max(0.5, tool->width);
+            frame = Eigen::Translation3d(0, -disc.length / 2, 0) * Eigen::AngleAxisd(-pi / 2, Vec3::UnitX());
+            parts_.push_back({solid_of(disc), Carrier::tool, -1, frame, colour});
+        } else {
+            frame.translation() = Vec3(0, 0, -tool_length_);
+            parts_.push_back({solid_of(*tool, tool_length_), Carrier::tool, -1, frame, colour});
+        }
     }
 }
 

@@ -134,6 +134,9 @@ private:
                 if (meaning.function == Function::brake_lock || meaning.function == Function::brake_release) {
                     fields.text("joint", meaning.joint, true);
                 }
+                if (meaning.function == Function::tool_mount) {
+                    fields.text("mount", meaning.mount, true);
+                }
                 if (meaning.function == Function::tilted_plane) {
                     read_plane_form(fields, problems_, meaning.plane);
                 }

@@ -25,6 +25,7 @@ struct WordMeaning {
     Function function = Function::rapid;
     std::string work_register; ///< for work_offset
     std::string joint;         ///< for brake_lock and brake_release
+    std::string mount;         ///< for tool_mount: its id
     CycleMotion cycle;         ///< for cycle
     PlaneForm plane;           ///< for tilted_plane
 };

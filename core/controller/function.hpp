@@ -54,8 +54,9 @@ enum class Function : std::uint8_t {
     tool_centre_point,
     tilted_plane,
     world_coordinates,
+    tool_mount, ///< another tool mount carries the tool: a second cutter, or a head that the control fits by itself
 };
-inline constexpr std::size_t function_count = 44;
+inline constexpr std::size_t function_count = 45;
 
 /// Words of one group replace each other; a word of group none acts once.
 enum class Group : std::uint8_t {

@@ -119,13 +119,13 @@ private:
             "words",
             [&](const std::string& name, const Node& node) {
                 const auto function = function_named(name);
-                const bool own_list =
-                    function && (*function == Function::work_offset || *function == Function::cycle || *function == Function::brake_lock ||
-                                 *function == Function::brake_release || *function == Function::tilted_plane);
+                const bool own_list = function && (*function == Function::work_offset || *function == Function::cycle ||
+                                                   *function == Function::brake_lock || *function == Function::brake_release ||
+                                                   *function == Function::tilted_plane || *function == Function::tool_mount);
                 if (!function || own_list || node.kind != Kind::string) {
-                    problems_.add(
-                        node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
-                        "docs/formats/dialect.md lists them; offsets, cycles, brakes and the tilted plane have places of their own");
+                    problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
+                                  "docs/formats/dialect.md lists them; offsets, cycles, brakes, mounts and the tilted plane have places of "
+                                  "their own");
                     return;
                 }
                 d_.words[*function] = node.text;
@@ -141,6 +141,13 @@ private:
                 d_.work_offsets[name] = node.text;
             },
             true);
+        root.each_member("mounts", [&](const std::string& mount, const Node& node) {
+            if (node.kind != Kind::string) {
+                problems_.add(node, "the word of a mount is a text", "write \"saw\": \"M71\"");
+                return;
+            }
+            d_.mounts[mount] = node.text;
+        });
         root.each_member("brakes", [&](const std::string& joint, const Node& node) {
             Fields fields(node, fmt::format("the brake of {}", joint), problems_);
             BrakeWords words;

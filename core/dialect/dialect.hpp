@@ -95,6 +95,7 @@ struct Dialect : Addresses {
     std::map<Function, std::string> words;
     std::map<std::string, std::string> work_offsets; ///< register -> word
     std::map<std::string, CycleStyle> cycles;        ///< cycle kind -> how
+    std::map<std::string, std::string> mounts;       ///< tool mount or attachment -> the word by which the control takes it
     std::map<std::string, BrakeWords> brakes;        ///< joint id -> its words; a brake without any is the control's own affair
     std::set<Role> modal;                            ///< left out where unchanged
     std::map<std::string, std::set<Role>> restate;   ///< event -> roles forgotten at it

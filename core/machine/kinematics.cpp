@@ -75,6 +75,7 @@ Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& postu
     Kinematics out;
     out.joints_ = machine.joints;
     out.tool_ = tool.frame;
+    out.blade_ = tool.blade;
     out.work_ = work->frame;
     std::vector<int> to_work = carriers(machine, *work);
     std::vector<int> to_tool = carriers(machine, tool);
@@ -121,7 +122,7 @@ Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, R
 {
     // The chain applied to one point and one direction, from the tool to the work.
     Vec3 axis = tool_.linear().col(2);
-    Vec3 tip = tool_.translation() - axis * tool_length;
+    Vec3 tip = tool_.translation() - tool_.linear().col(blade_ ? 0 : 2) * tool_length;
     for (std::size_t i = stages_.size(); i-- > 0;) {
         const Stage& stage = stages_[i];
         const double amount = readings[stage.joint] - stage.at;

@@ -41,6 +41,11 @@ public:
     /// In the machine's order; what a held joint carries stands here as that joint has brought it.
     [[nodiscard]] const std::vector<Joint>& joints() const { return joints_; }
     [[nodiscard]] const Frame& tool_frame() const { return tool_; }
+    /// The direction, in the base frame, from the tip to the gauge point: that of the tool, or of a blade's mount x.
+    [[nodiscard]] Vec3 length_direction() const { return tool_.linear().col(blade_ ? 0 : 2); }
+    /// The direction in the work mount's frame in which the tool is drawn out of the work.
+    [[nodiscard]] Vec3 out_of_work(const Readings& readings) const { return tool_from_work(readings).linear().col(blade_ ? 0 : 2); }
+    [[nodiscard]] bool blade() const { return blade_; }
     [[nodiscard]] const Frame& work_frame() const { return work_; }
     /// For each joint, the velocity of a point fixed to the tool at `tip` per unit of reading, all in the work's frame.
     /// Column j belongs to joint j; joints outside the chain give zero. For rotary joints per rad.
@@ -61,6 +66,7 @@ private:
     std::vector<Joint> joints_;
     std::vector<Link> links_;
     std::vector<Stage> stages_;
+    bool blade_ = false;
     Frame tool_ = Frame::Identity();
     Frame work_ = Frame::Identity();
     Frame work_inverse_ = Frame::Identity();

@@ -82,12 +82,14 @@ struct Mount {
     MountKind kind = MountKind::tool;
     int parent = -1;
     bool attachment = false; ///< it is fitted to the machine's first tool mount
+    bool blade = false;      ///< it carries a blade: z is the way that it cuts, x leads out of the work, and its length is its radius
     bool measured = true;    ///< false: an attachment whose gauge length nobody has stated
     Gearing gearing;
     std::string fit_message;         ///< what a person is told to have it fitted; "{name}" is its name
     std::string remove_message;      ///< to have it taken off
     std::string set_message;         ///< to have a joint of it set: "{name}", "{joint}", "{reading}", "{sense}", "{amount}"
     Frame frame = Frame::Identity(); ///< in the base frame, reference posture. Tool: origin at the gauge point, z from tip to holder
+                                     ///< (of a blade: the origin is its centre)
 };
 
 /// A typed-in pair of readings and tool pose that anchors signs and zeros.

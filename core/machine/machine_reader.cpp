@@ -156,9 +156,12 @@ private:
         Fields fields(node, "the mount", problems_);
         Mount mount;
         fields.text("id", mount.id, true);
+        mount.name = mount.id;
+        fields.text("name", mount.name);
         fields.choice<MountKind>("kind", mount.kind, {{"tool", MountKind::tool}, {"work", MountKind::work}}, true);
         parent(fields, mount.parent);
         mount.frame = read_frame(fields, units_, fmt::format("the mount \"{}\"", mount.id), true);
+        fields.choice<bool>("carries", mount.blade, {{"tool", false}, {"blade", true}});
         fields.finish();
         machine_.mounts.push_back(std::move(mount));
     }

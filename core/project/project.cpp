@@ -235,21 +235,30 @@ JobRecords::~JobRecords() = default;
 
 Result<bool> JobRecords::next(Record& out)
 {
-    if (!laid_out_.empty()) {
+    const auto take = [&] {
         out = std::move(laid_out_.front());
         laid_out_.pop_front();
         return true;
+    };
+    if (!laid_out_.empty()) {
+        return take();
     }
-    if (open_) {
+    while (open_) {
         auto more = open_->reader.next(out);
         if (!more || (*more && !open_->arranger)) {
             return more;
         }
         if (*more) {
             open_->arranger->arrange(std::move(out), laid_out_);
-            return next(out); // a record becomes at least one
+        } else {
+            if (open_->arranger) {
+                open_->arranger->finish(laid_out_);
+            }
+            open_.reset();
         }
-        open_.reset();
+        if (!laid_out_.empty()) {
+            return take();
+        }
     }
     if (next_ == job_.operations.size()) {
         return false;

@@ -1,11 +1,12 @@
 // What the simulated control can't know: a person fits attachments and sets their joints, as messages of the program tell.
 #include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
-#include "core/replay/interpreter.hpp"
+#include "core/replay/block_words.hpp"
 
 #include <fmt/format.h>
 
 #include <cmath>
+#include <utility>
 
 namespace wexilum {
 
@@ -83,6 +84,11 @@ void Interpreter::act_by_hand()
         }
         reading = task.reading;
     }
+    mount_changed();
+}
+
+void Interpreter::mount_changed()
+{
     Posture posture{mount_, {}};
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
         if (machine_.joints[i].by_hand) {
@@ -93,10 +99,41 @@ void Interpreter::act_by_hand()
     forget_frame();
     const auto kinematics = Kinematics::make(machine_, posture);
     if (kinematics && length_joint_ != SIZE_MAX && machine_.mounts[mount_].attachment) {
-        const Vec3 axis = kinematics->tool_frame().linear().col(2);
+        const Vec3 axis = kinematics->length_direction();
         length_beside_ = axis.cross(kinematics->joints()[length_joint_].direction).norm() > 1e-6;
     }
     sink_.by_hand(block_, mount_, now_);
+}
+
+/// The control takes another tool mount by itself.
+void Interpreter::take_mounts(const BlockWords& words)
+{
+    for (const WordMeaning* meaning : words.functions) {
+        const auto mount = meaning->function == Function::tool_mount ? machine_.find_tool_mount(meaning->mount) : std::nullopt;
+        if (!mount) {
+            continue;
+        }
+        changed_ = changed_ || !mount_said_ || *mount != mount_; // saying it once is something, even where it is on
+        mount_known_ = mount_said_ = true;
+        if (*mount == mount_) {
+            continue;
+        }
+        const std::string& name = machine_.mounts[*mount].name;
+        if (spindle_ != record::SpindleState::off) {
+            report(Severity::error, "mount-while-turning", machine_.mounts[*mount].id,
+                   fmt::format("the {} is taken while the spindle turns", name), "stop the spindle before it");
+        }
+        const double off =
+            machine_.retract ? std::abs(now_[Eigen::Index(machine_.retract->value)] - machine_.joints[machine_.retract->value].home) : 0;
+        if (off > 1e-6) {
+            report(
+                Severity::error, "mount-while-low", machine_.mounts[*mount].id,
+                fmt::format("the {} is taken while {} is {:.3f} mm from its home", name, machine_.joints[machine_.retract->value].id, off),
+                "retract before it", off);
+        }
+        mount_ = *mount;
+        mount_changed();
+    }
 }
 
 /// Before a motion.
@@ -106,6 +143,10 @@ void Interpreter::check_by_hand(bool feed)
         report(Severity::error, "told-without-stop", "", "a person is told to fit or set something, but the program does not stop for it",
                "write a stop behind the message");
         (void)operator_.take();
+    }
+    if (feed && !std::exchange(mount_known_, true)) {
+        report(Severity::error, "mount-unknown", "", "nothing says which tool mount is on",
+               "write the word of the mount before the first motion");
     }
     if (feed && length_beside_ && length_shift_ != 0 && !in_frame()) {
         report(Severity::error, "length-beside-tool", "",

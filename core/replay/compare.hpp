@@ -112,6 +112,7 @@ private:
     void check_link(const Seen& seen);
     void check_across(const Seen& seen);
     [[nodiscard]] bool stays_clear(const Seen& seen);
+    [[nodiscard]] Vec3 out_of_work(const ReplayMove& move, const Pose& from) const;
     bool match_rapid(const Seen& seen);
     void miss_rapids();
 

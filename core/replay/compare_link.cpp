@@ -41,6 +41,13 @@ bool Comparer::retracted(const Readings& readings)
     return away && std::abs(readings[Eigen::Index(*away)] - assembly_.machine.joints[*away].home) < at_home;
 }
 
+/// Part's frame: along a tool; up, where it is a blade that stands along its cut.
+Vec3 Comparer::out_of_work(const ReplayMove& move, const Pose& from) const
+{
+    const Kinematics& kinematics = chain(move.mount).kinematics;
+    return kinematics.blade() ? Vec3(assembly_.setup.part.linear().transpose() * kinematics.out_of_work(move.from)) : from.axis;
+}
+
 void Comparer::check_link(const Seen& seen)
 {
     const ReplayMove& m = seen.move;
@@ -80,8 +87,9 @@ void Comparer::check_link(const Seen& seen)
         return; // straight away from the work or straight back
     }
     const Vec3 way = seen.to.tip - seen.from.tip;
-    const double rise = seen.from.axis.dot(way);
-    const double side = (way - seen.from.axis * rise).norm();
+    const Vec3 out = out_of_work(m, seen.from);
+    const double rise = out.dot(way);
+    const double side = (way - out * rise).norm();
     const double least = 2 * m.length_increment;
     if (side <= least) {
         return;
@@ -101,7 +109,7 @@ void Comparer::check_link(const Seen& seen)
              "retract before it", item, m.block, side);
         return;
     }
-    const Vec3& axis = link_from_->axis;
+    const Vec3 axis = chain(m.mount).kinematics.blade() ? out : link_from_->axis;
     const double target = item->kind == Expected::Kind::hole ? item->plan.clearance : 0;
     const double high = std::max(axis.dot(link_from_->tip), axis.dot(item->piece.to.tip) + target);
     const double low = std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip));
@@ -226,7 +234,8 @@ void Comparer::check_after_end(const Seen& seen)
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         leans = leans || (moves(i) && away != i);
     }
-    if (leans && seen.turn < 1e-9 && way.dot(seen.to.axis) > 0 && way.cross(seen.to.axis).norm() <= 2 * seen.move.length_increment) {
+    const Vec3 out = out_of_work(seen.move, seen.to);
+    if (leans && seen.turn < 1e-9 && way.dot(out) > 0 && way.cross(out).norm() <= 2 * seen.move.length_increment) {
         return;
     }
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {

@@ -39,10 +39,10 @@ void CutPlaces::cut(const Pose& from, const Pose& to)
     }
 }
 
-bool CutPlaces::reached(const Pose& pose) const
+bool CutPlaces::reached(const Pose& pose, const Vec3& out) const
 {
     for (double beyond = 0; beyond <= most_beyond; beyond += cell_size / 2) {
-        const Cell middle = cell_of(pose.tip - pose.axis * beyond);
+        const Cell middle = cell_of(pose.tip - out * beyond);
         for (std::int32_t x = -1; x <= 1; ++x) {
             for (std::int32_t y = -1; y <= 1; ++y) {
                 for (std::int32_t z = -1; z <= 1; ++z) {
@@ -178,16 +178,20 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
             "standing", move.block);
         return;
     }
+    std::optional<Kinematics> blade;
+    if (assembly_.machine.mounts[move.mount].blade) {
+        blade = Kinematics::make(assembly_.machine, {move.mount, {}}).value();
+    }
     const double way = (between(1).tip - between(0).tip).norm();
     const int parts = std::clamp(int(std::ceil(way / stock_step)), 1, 2000);
     int inside = 0;
     for (int i = 0; i <= parts; ++i) {
         const double u = double(i) / parts;
         const Pose pose = between(u);
-        if (cut_.reached(pose)) {
+        const Readings at = move.at(u);
+        if (cut_.reached(pose, blade ? Vec3(assembly_.setup.part.linear().transpose() * blade->out_of_work(at)) : pose.axis)) {
             continue;
         }
-        const Readings at = move.at(u);
         bool touches = false;
         for (std::size_t s = set_->stock(); s < watch().solids().size() && !touches; ++s) {
             touches = watch().apart(set_->cutter(), s, at) <= 0;

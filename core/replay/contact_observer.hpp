@@ -21,9 +21,9 @@ namespace wexilum {
 class CutPlaces {
 public:
     void cut(const Pose& from, const Pose& to);
-    /// Whether on the way of a tool along its axis to this tip, or up to `most_beyond` mm further, a tip has cut with an axis not far
-    /// from it.
-    [[nodiscard]] bool reached(const Pose& pose) const;
+    /// Whether on the way of a tool against `out` to this tip, or up to `most_beyond` mm further, a tip has cut with an axis not far
+    /// from it. `out`: the way out of the work.
+    [[nodiscard]] bool reached(const Pose& pose, const Vec3& out) const;
 
     static constexpr double most_beyond = 150; ///< mm
 

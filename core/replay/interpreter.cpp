@@ -80,6 +80,8 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
             locked_[joint->value] =
                 at_power_on && !from_unknown ? std::optional(meaning.function == Function::brake_lock) : locked_[joint->value];
         }
+        takes_mounts_ = takes_mounts_ || meaning.function == Function::tool_mount;
+        mount_known_ = !takes_mounts_ || !from_unknown;
         has_frames_ = has_frames_ || group_of(meaning.function) == Group::frame;
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
@@ -265,6 +267,9 @@ void Interpreter::run(const CodeBlock& block)
     apply_frame(words);
     if (braked_ != 0) {
         apply_brakes(words);
+    }
+    if (takes_mounts_) {
+        take_mounts(words);
     }
     apply_motion(words);
     for (const WordMeaning* meaning : words.functions) {
@@ -496,7 +501,7 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
     move.tool_length = tool_length_;
     move.spindle = spindle_;
     move.spindle_rpm = spindle_rpm_.value_or(0);
-    if (operator_.needed()) {
+    if (operator_.needed() || (takes_mounts_ && !machine_.mounts.empty())) { // a witness has no mounts
         check_by_hand(feed);
         turn_through_gears(move);
     }

@@ -112,6 +112,8 @@ private:
     [[nodiscard]] bool targets(const BlockWords& words, Readings& to);
     void go(const BlockWords& words, const Readings& to, bool feed, const std::optional<Arc>& arc = std::nullopt);
     void apply_brakes(const BlockWords& words);
+    void take_mounts(const BlockWords& words);
+    void mount_changed();
     void apply_frame(BlockWords& words);
     [[nodiscard]] bool in_frame() const;
     Status make_frame();
@@ -175,6 +177,9 @@ private:
     bool has_frames_ = false;                              ///< the control knows words for them
     Operator operator_;
     std::uint32_t mount_ = 0;
+    bool takes_mounts_ = false;
+    bool mount_said_ = false;
+    bool mount_known_ = true;    ///< false: the control takes mounts by words, and none has said which is on
     bool length_beside_ = false; ///< a length register would act beside the tool
     Readings now_;
     std::uint32_t known_ = 0; ///< joints that the program itself has brought somewhere, a bit each

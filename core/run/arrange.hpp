@@ -27,6 +27,15 @@ struct Wrap {
     [[nodiscard]] double angle(const Vec3& flat) const { return start + (turns_y ? flat.y() : flat.x()) / radius; }
 };
 
+/// A blade that follows its path: the tool axis of the toolpath leads out of the work, and becomes the way that it cuts.
+struct Follow {
+    double gentle = 0;     ///< rad: corners up to so much are turned through in the cut; at others the blade is lifted and turned
+    double curve = 25;     ///< mm: where both moves at a gentle corner are no longer, they are a curve, and it turns along them
+    double lift = 0;       ///< mm, height in the part's frame along the toolpath's axis, to which it is lifted then
+    double plunge = 0;     ///< mm/s: the feed back into the cut; 0: the one in force
+    bool backwards = true; ///< it may cut both ways: it turns the less
+};
+
 /// A motion of space that keeps lengths: moved, turned or mirrored.
 struct Placement {
     Mat3 turn = Mat3::Identity(); ///< orthogonal; its determinant is -1 under a mirror
@@ -41,8 +50,9 @@ struct Placement {
 
 struct Arrangement {
     std::optional<Wrap> wrap;
-    std::optional<Placement> placement; ///< after the wrap
-    [[nodiscard]] bool any() const { return wrap || placement; }
+    std::optional<Follow> follow;       ///< not with a wrap
+    std::optional<Placement> placement; ///< after both
+    [[nodiscard]] bool any() const { return wrap || follow || placement; }
 };
 
 /// Lays the records of one operation out, one after the other. Lines and arcs that are wound become lines within the tolerance; all
@@ -53,8 +63,18 @@ public:
     Arranger(const Arrangement& arrangement, double tolerance) : arrangement_(arrangement), tolerance_(tolerance) {}
     /// Adds what a record becomes to `out`.
     void arrange(Record record, std::deque<Record>& out);
+    /// After the operation's last record: adds what still waited for the way on.
+    void finish(std::deque<Record>& out)
+    {
+        end_cut(out);
+        release(heading_.value_or(Vec3::UnitX()), out);
+    }
 
 private:
+    void follow(Record record, std::deque<Record>& out);
+    void release(const Vec3& heading, std::deque<Record>& out);
+    void end_cut(std::deque<Record>& out);
+    void turn_to(const Vec3& heading, const Vec3& up, const Source& source, std::deque<Record>& out);
     void wind_line(const Pose& to, const Source& source, std::deque<Record>& out);
     void wind_arc(const record::Circular& arc, const Source& source, std::deque<Record>& out);
     void add(Record record, std::deque<Record>& out) const;
@@ -62,6 +82,14 @@ private:
     const Arrangement& arrangement_;
     double tolerance_;
     std::optional<Pose> here_; ///< of the toolpath as it is read
+    // Of a blade:
+    std::optional<Record> cut_;        ///< the last one: the next one may tell how it ends
+    double cut_length_ = 0;            ///< mm
+    std::optional<Vec3> heading_;      ///< the way it cuts
+    std::optional<Vec3> waiting_from_; ///< where the tip was before them
+    std::deque<Record> waiting_;       ///< links and plunges whose heading the next cut tells
+    std::optional<record::Feed> feed_; ///< in force
+    bool lifted_ = false;              ///< something waits that has gone sideways
 };
 
 /// One copy of an operation: where it lies, and the keys of the operation that it states anew.
@@ -72,6 +100,8 @@ struct CopyWish {
 
 /// Reads "wrap" of an operation.
 std::optional<Wrap> read_wrap(json::Fields& operation, const FileUnits& units);
+/// Reads "follow" of an operation.
+std::optional<Follow> read_follow(json::Fields& operation, const FileUnits& units);
 /// Reads "copies" of an operation: the placements beside the operation itself, patterns taken apart.
 std::vector<CopyWish> read_copies(json::Fields& operation, const FileUnits& units);
 

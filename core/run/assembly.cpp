@@ -122,6 +122,7 @@ Result<Job> read_job(const json::Document& document)
             operation.links = read_links(fields, units, document);
             operation.sections = read_sections(fields, problems, true);
             operation.arrangement.wrap = read_wrap(fields, units);
+            operation.arrangement.follow = read_follow(fields, units);
             const std::vector<CopyWish> copies = read_copies(fields, units);
             fields.finish();
             job.operations.push_back(operation);
@@ -295,6 +296,12 @@ Status link(Assembly& a)
         if (!offsets->second.contains(id)) {
             return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
                           "state it, even where it is zero");
+        }
+    }
+    for (const auto& [id, word] : a.dialect.mounts) {
+        if (!a.machine.find_tool_mount(id)) {
+            return misfit(fmt::format("the dialect has a word for the tool mount \"{}\", which the machine does not have", id),
+                          a.post.dialect, "take it away, or correct the name");
         }
     }
     for (const auto& [id, words] : a.dialect.brakes) {

@@ -1,5 +1,7 @@
 #include "core/run/contact_set.hpp"
 
+#include "core/base/units.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -91,7 +93,9 @@ void ContactSet::add_pair(std::vector<KeptApart>& pairs, const std::string& firs
         std::vector<std::size_t> stock;
         std::vector<std::size_t> other;
         for (const std::size_t solid : with_stock) {
-            (is_stock(solid) ? stock : other).push_back(solid);
+            if (solid <= holder_ || is_stock(solid)) { // what is kept has a pair of its own
+                (is_stock(solid) ? stock : other).push_back(solid);
+            }
         }
         stock_pairs_.push_back(pairs.size());
         pairs.push_back({"cutter", "stock", {cutter_}, stock, 0});
@@ -117,15 +121,25 @@ Status ContactSet::set_up(const Setup& setup)
         body.frame = spindle.frame;
         solids_.emplace_back(body);
     }
-    stock_ = solids_.size();
     const Mount& work = *machine.first_mount(MountKind::work);
-    for (Body body : setup.stock) {
-        body.id = body.id.empty() ? "stock" : body.id;
+    const auto add_on_the_table = [&](Body body, const char* name) {
+        body.id = body.id.empty() ? name : body.id;
         body.parent = work.parent;
         body.frame = work.frame * setup.part * body.frame;
         solids_.emplace_back(std::move(body));
-    }
+    };
     std::vector<KeptApart> pairs;
+    if (!setup.kept.empty()) {
+        pairs.push_back({"tool", "kept", {cutter_, holder_}, {}, 0});
+        for (const Body& body : setup.kept) {
+            pairs.back().second_solids.push_back(solids_.size());
+            add_on_the_table(body, "kept");
+        }
+    }
+    stock_ = solids_.size();
+    for (const Body& body : setup.stock) {
+        add_on_the_table(body, "stock");
+    }
     for (const Apart& apart : machine.apart) {
         const auto first = named(apart.first);
         const auto second = first ? named(apart.second) : first;
@@ -178,6 +192,19 @@ void ContactSet::fit(std::uint32_t mounted, const Tool* tool)
         return Solid(std::move(body));
     };
     const double length = tool != nullptr ? tool->length.value_or(0) : 0;
+    if (mount.blade) { // a disc across y, with its flange beside it
+        const auto across = [&](Body body, double from) {
+            body.parent = mount.parent;
+            body.frame = mount.frame * Eigen::Translation3d(0, from, 0) * Eigen::AngleAxisd(-pi / 2, Vec3::UnitX());
+            return Solid(std::move(body));
+        };
+        const double width = tool != nullptr && tool->width > 0 ? tool->width : 1e-3;
+        const bool held = tool != nullptr && tool->holder_length > 0;
+        watch_->exchange(cutter_, across(cylinder("cutter", std::max(1e-3, 2 * length), width), -width / 2));
+        watch_->exchange(holder_,
+                         across(cylinder("holder", held ? tool->holder_diameter : 1e-3, held ? tool->holder_length : 1e-3), width / 2));
+        return;
+    }
     const double held = tool != nullptr ? std::min(tool->holder_length, 0.95 * length) : 0;
     const double diameter = tool != nullptr && tool->diameter > 0 ? tool->diameter : 1e-3;
     watch_->exchange(cutter_, placed(cylinder("cutter", diameter, std::max(1e-3, length - held)), -length));

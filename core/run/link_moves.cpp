@@ -47,7 +47,7 @@ bool MotionWriter::points_beside(const Pose& pose, const Turns& turns) const
     solver_->set_turns(at, turns);
     Readings out = at;
     solver_->set_linear(at, pose.tip, tool_length_);
-    solver_->set_linear(out, pose.tip + pose.axis * way, tool_length_);
+    solver_->set_linear(out, pose.tip + out_of_work(pose, at) * way, tool_length_);
     out -= at;
     out[Eigen::Index(*away)] = 0;
     return out.cwiseAbs().maxCoeff() > way * 1e-4;
@@ -58,7 +58,10 @@ bool MotionWriter::points_beside(const Pose& pose, const Turns& turns) const
 Vec3 MotionWriter::clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation)
 {
     const Frame& part = assembly_.setup.part;
-    const Pose in_part = transformed(part.inverse(), pose);
+    Readings at = now();
+    solver_->set_turns(at, turns);
+    const Vec3 out_in_work = out_of_work(pose, at);
+    const Pose in_part = transformed(part.inverse(), {pose.tip, out_in_work});
     double way = 0;
     if (operation.outline != nullptr && points_beside(pose, turns)) {
         way = std::max(0.0, operation.outline->front(in_part.axis) + clear_way - in_part.axis.dot(in_part.tip));
@@ -74,7 +77,7 @@ Vec3 MotionWriter::clear_place(const Pose& pose, const Turns& turns, const Linke
             way = std::max(way, (*out - in_part.tip).norm());
         }
     }
-    return pose.tip + pose.axis * way;
+    return pose.tip + out_in_work * way;
 }
 
 // --- away -----------------------------------------------------------------------------------------------------------------

@@ -193,9 +193,10 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
     here_ = next_operation_;
     // Same rotary readings: first away from the work, last towards it.
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
-    const double rise = here.axis.dot(pose.tip - here.tip);
-    const Vec3 corner = rise > 0 ? Vec3(here.tip + here.axis * rise) : Vec3(pose.tip - here.axis * rise);
-    const double sideways = (pose.tip - here.tip - here.axis * rise).norm();
+    const Vec3 out = out_of_work(here, now());
+    const double rise = out.dot(pose.tip - here.tip);
+    const Vec3 corner = rise > 0 ? Vec3(here.tip + out * rise) : Vec3(pose.tip - out * rise);
+    const double sideways = (pose.tip - here.tip - out * rise).norm();
     const double least = frame_.rounding().step(Quantity::length);
     if (sideways > 2 * least && std::abs(rise) > 2 * least) {
         move(Function::rapid, with_same_turn(corner), linear_joints_);

@@ -66,7 +66,7 @@ void MotionWriter::take_chain()
         return link.sign > 0 && kinematics.joints()[link.joint.value].kind == JointKind::rotary;
     });
     const auto along = [&](std::optional<std::size_t> joint) {
-        const Vec3& axis = kinematics.tool_frame().linear().col(2);
+        const Vec3 axis = kinematics.length_direction();
         return tool_turns_ || !joint || kinematics.joints()[*joint].direction.cross(axis).norm() < 1e-6;
     };
     beside_ = !along(away_joint());

@@ -205,6 +205,11 @@ private:
     void ride(LinkPlace& place);
     void link_move(JointSet joints, const Turns& turns, const Vec3& tip, LinkPlace& place);
     [[nodiscard]] bool points_beside(const Pose& pose, const Turns& turns) const;
+    /// Along a tool; up, where it is a blade that stands along its cut.
+    [[nodiscard]] Vec3 out_of_work(const Pose& pose, const Readings& readings) const
+    {
+        return solver_->kinematics().blade() ? solver_->kinematics().out_of_work(readings) : pose.axis;
+    }
     [[nodiscard]] Vec3 clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation);
     [[nodiscard]] bool has(JointSet joints, std::optional<std::size_t> joint) const { return joint && (joints & bit_of(*joint)) != 0; }
     bool enter_frame(const Pose& pose, const Turns& planned);

@@ -159,6 +159,10 @@ void NativeEvents::on(const record::Operation& r)
     operation_id_ = r.id;
     emitter_.forget_after("operation");
     section("operation", std::nullopt);
+    const std::uint32_t bare = motion_.posture().mount;
+    if (operations_ == 1 && (assembly_.postures.empty() || assembly_.postures.front().posture.mount == bare)) {
+        take_mount(assembly_.machine.mounts[bare]); // whatever the control had before
+    }
 }
 
 void NativeEvents::on(const record::ToolChange& r)

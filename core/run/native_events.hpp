@@ -139,6 +139,7 @@ private:
     Problem add_axis(Statement& statement, const RuleWord& word, bool machine);
 
     void say(Function function);
+    void take_mount(const Mount& mount);
     /// Spindle and coolant as the path wants them, before the tool moves.
     void ready_to_move();
     /// The coordinates in which an operation is written; null: none has begun.

@@ -105,12 +105,29 @@ void OutlineBuilder::add(const Record& record)
     }
 }
 
+void OutlineBuilder::check_kerf(const Pose& to, const Source& source)
+{
+    const Tool* tool = out_.tool_calls.empty() ? nullptr : assembly_.setup.find_tool(out_.tool_calls.back());
+    const Body* body = tool != nullptr ? kerf_.reached(here_.value_or(to), to, *tool) : nullptr;
+    if (body != nullptr) {
+        findings_.add(
+            finding(Severity::error, "reaches-kept",
+                    fmt::format("the blade reaches {}, which is to be kept", body->id.empty() ? "a body" : body->id),
+                    "end the cut sooner, cut less deep, or take a smaller blade: d deep it cuts sqrt(d (2 r - d)) beyond its middle",
+                    place_of(files_, source)),
+            body->id, out_.records);
+    }
+}
+
 void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const Source& source)
 {
     OperationOutline& operation = out_.operations.back();
     ++out_.motions;
     operation.include(pose.tip);
     const bool cut = std::holds_alternative<record::Linear>(data) || std::holds_alternative<record::Circular>(data);
+    if (cut && kerf_.any()) {
+        check_kerf(pose, source);
+    }
     if (cut && here_ && !operation.turns_in_cuts && here_->axis != pose.axis) {
         operation.turns_in_cuts = unit_angle_between(here_->axis, pose.axis) > same_axis;
     }

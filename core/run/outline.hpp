@@ -3,6 +3,7 @@
 
 #include "core/run/assembly.hpp"
 #include "core/run/finding.hpp"
+#include "core/run/kerf.hpp"
 
 #include <cstdint>
 #include <map>
@@ -54,7 +55,7 @@ class OutlineBuilder {
 public:
     /// All must outlive the builder; `files` are those that sources point into.
     OutlineBuilder(const Assembly& assembly, FindingList& findings, const std::vector<std::string>& files)
-        : assembly_(assembly), findings_(findings), files_(files)
+        : assembly_(assembly), findings_(findings), files_(files), kerf_(assembly)
     {}
     void add(const Record& record);
     [[nodiscard]] const Outline& outline() const { return out_; }
@@ -62,10 +63,12 @@ public:
 
 private:
     void add_motion(const RecordData& data, const Pose& pose, const Source& source);
+    void check_kerf(const Pose& to, const Source& source);
 
     const Assembly& assembly_;
     FindingList& findings_;
     const std::vector<std::string>& files_;
+    KerfWatch kerf_;
     Outline out_;
     bool moved_without_tool_ = false;
     double hole_bottom_ = 0;

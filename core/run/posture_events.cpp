@@ -60,11 +60,15 @@ void NativeEvents::on(const record::PostureChange& r)
         }
         messages_.clear();
     };
-    if (r.fitted && before.attachment) {
+    const auto& words = assembly_.dialect.mounts;
+    if (r.fitted && before.attachment && !words.contains(before.id)) {
         by_hand("remove-attachment", {filled(before.remove_message, {{"name", before.name}})});
     }
-    if (r.fitted && after.attachment) {
+    if (r.fitted && after.attachment && !words.contains(after.id)) {
         by_hand("fit-attachment", {filled(after.fit_message, {{"name", after.name}})});
+    }
+    if (r.fitted) {
+        take_mount(after);
     }
     if (!r.by_hand.empty()) {
         std::vector<std::string> messages;
@@ -88,6 +92,20 @@ void NativeEvents::on(const record::PostureChange& r)
     }
     motion_.change_posture(r.posture, solvers_.of(r.posture));
     spindle_speed_ = after.gearing == before.gearing ? spindle_speed_ : -1;
+}
+
+/// Where the control takes a tool mount by a word of its own: away from the work, with the spindle standing.
+void NativeEvents::take_mount(const Mount& mount)
+{
+    const auto word = assembly_.dialect.mounts.find(mount.id);
+    if (word == assembly_.dialect.mounts.end()) {
+        return;
+    }
+    act(SectionAction::retract);
+    act(SectionAction::coolant_off);
+    act(SectionAction::spindle_off);
+    emitter_.emit({StatementKind::state, {{Role::once, 0, Quantity::whole, 0, &word->second}}});
+    spindle_speed_ = -1;
 }
 
 void NativeEvents::tell()

@@ -151,8 +151,8 @@ std::vector<std::string> reach_remarks(const Machine& machine)
 {
     std::vector<std::string> out;
     for (std::uint32_t i = 0; i < machine.mounts.size(); ++i) {
-        if (machine.mounts[i].kind != MountKind::tool) {
-            continue;
+        if (machine.mounts[i].kind != MountKind::tool || machine.mounts[i].blade) {
+            continue; // a blade points along its cut
         }
         Posture posture = machine.at_rest();
         posture.mount = i;

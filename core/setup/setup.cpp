@@ -54,6 +54,9 @@ void read_tool(const Node& node, const FileUnits& units, Setup& setup, json::Pro
     if (fields.number("length", value, json::positive)) {
         tool.length = value * units.length;
     }
+    if (fields.number("width", value, json::positive)) {
+        tool.width = value * units.length;
+    }
     if (const Node* holder = fields.node("holder", Kind::object)) {
         Fields inner(*holder, "the holder", problems);
         if (inner.number("diameter", value, json::positive, true)) {
@@ -178,14 +181,18 @@ Result<Setup> read_setup(const json::Document& document)
     read_offsets(root, units, setup);
     read_zeros(root, units, document, setup);
     read_centres(root, units, document, setup);
-    root.each_item("stock", [&](const Node& n) {
-        Fields fields(n, "the stock", problems);
-        Body body;
-        fields.text("id", body.id);
-        read_shape(fields, units, body);
-        fields.finish();
-        setup.stock.push_back(std::move(body));
-    });
+    const auto read_bodies = [&](const char* key, const char* what, std::vector<Body>& out) {
+        root.each_item(key, [&](const Node& n) {
+            Fields fields(n, what, problems);
+            Body body;
+            fields.text("id", body.id);
+            read_shape(fields, units, body);
+            fields.finish();
+            out.push_back(std::move(body));
+        });
+    };
+    read_bodies("stock", "the stock", setup.stock);
+    read_bodies("kept", "the kept body", setup.kept);
     root.each_item(
         "tools", [&](const Node& n) { read_tool(n, units, setup, problems); }, true);
     if (const Node* who = root.node("done_by", Kind::object)) {

@@ -18,6 +18,7 @@ struct Tool {
     std::string name;
     std::string shape;
     double diameter = 0;               ///< mm
+    double width = 0;                  ///< mm: of a blade
     double holder_diameter = 0;        ///< mm: what holds it, from the gauge point
     double holder_length = 0;          ///< mm: towards the tip; 0: nobody has said
     std::optional<double> length;      ///< gauge length in mm, from the tool mount to the tip; missing is an error where it is used
@@ -45,6 +46,7 @@ struct Setup {
     std::string holder;             ///< id of the work mount
     Frame part = Frame::Identity(); ///< the part's frame seen from the holder
     std::vector<Body> stock;        ///< what the part is cut from, in the part's frame
+    std::vector<Body> kept;         ///< what no cutter may touch, in the part's frame
     /// Register name -> joint id -> machine reading (mm or rad) at which the controller's word for that joint is zero.
     std::map<std::string, std::map<std::string, double>> offsets;
     std::map<std::string, ZeroTaken> zeros; ///< by register

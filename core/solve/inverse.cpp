@@ -289,7 +289,7 @@ template <typename T>
     // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
     const Frame& work = kinematics_.work_frame();
     std::array<T, 3> wanted = spread(work_straight_ ? Vec3(work.translation() + tip) : Vec3(work.translation() + work.linear() * tip));
-    std::array<T, 3> tool = spread(kinematics_.tool_frame().translation() - tool_axis_ * tool_length);
+    std::array<T, 3> tool = spread(kinematics_.tool_frame().translation() - kinematics_.length_direction() * tool_length);
     for (std::size_t i = 0; i < rotary_before_; ++i) {
         turn_about<T>(i, -sine[i], cosine[i], wanted);
     }
@@ -367,7 +367,7 @@ double InverseSolver::lever_bound(const Vec3& tip, double tool_length) const
         point = rotary_point_[i];
     }
     // Seen from the tool likewise.
-    point = kinematics_.tool_frame().translation() - tool_axis_ * tool_length;
+    point = kinematics_.tool_frame().translation() - kinematics_.length_direction() * tool_length;
     reach = 0;
     for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
         reach += (point - rotary_point_[i]).norm();

@@ -33,6 +33,8 @@ private Q_SLOTS:
                                           << "";
         QTest::newRow("fork-arm") << "fork-arm"
                                   << "";
+        QTest::newRow("pier-cap") << "pier-cap"
+                                  << "";
         QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"
                                                       << "radius";
     }
@@ -99,6 +101,7 @@ private Q_SLOTS:
         QTest::newRow("circle") << "setting_circle.py";
         QTest::newRow("numerals") << "circle_numerals.py";
         QTest::newRow("hub") << "focuser_hub.py";
+        QTest::newRow("pier") << "pier_cap.py";
         QTest::newRow("measured tips") << "measured_tips.py";
     }
     void toolpaths_come_from_their_generators()

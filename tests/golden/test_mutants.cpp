@@ -34,7 +34,7 @@ private:
 
 bool moves(const std::string& line)
 {
-    static const QRegularExpression axis("^N\\d+ .*[XYZWBCDIJKR]-?[0-9]");
+    static const QRegularExpression axis("^(N\\d+ )?(?![(%O]).*[XYZWBCDIJKR]-?[0-9]");
     return axis.match(QString::fromStdString(line)).hasMatch();
 }
 
@@ -42,23 +42,26 @@ bool moves(const std::string& line)
 /// end of a cycle before another motion word.
 bool silent(const std::string& line)
 {
-    static const QRegularExpression rest("^([%(O].*|N\\d+ (T\\d+|M5|M9|G80))$");
+    static const QRegularExpression rest("^([%(O].*|(N\\d+ )?(T\\d+|M5|M9|G80))$");
     return rest.match(QString::fromStdString(line)).hasMatch();
 }
 
 /// Turning first or going sideways first, both at the retract height, is the same; so is coming down beside the work and going on along
-/// the tool to the height at which the path itself begins.
+/// the tool to the height at which the path itself begins, and coming down to a clearance surface and going sideways on it.
 bool interchangeable(const std::vector<std::string>& lines, std::size_t i)
 {
-    static const QRegularExpression turn("^N\\d+ G0 B\\S+ C\\S+$");
-    static const QRegularExpression sideways("^N\\d+ X\\S+ Y\\S+$");
+    static const QRegularExpression turn("^(N\\d+ )?G0( B\\S+)? C\\S+$");
+    static const QRegularExpression sideways("^(N\\d+ )?X\\S+ Y\\S+$");
     static const QRegularExpression parked("^N\\d+ [ZWR]-?[0-9.]+$"); // column, ram and quill, one after the other
     static const QRegularExpression down("^N\\d+ G49 Z\\S+$");
+    static const QRegularExpression over("^X\\S+ Y\\S+$"); // of the saw, whose job states a clearance surface
+    static const QRegularExpression onto("^G43 Z20\\. H51$");
     static const QRegularExpression along("^N\\d+ [XY]\\S+( Y\\S+)?$");
     const QString first = QString::fromStdString(lines[i]);
     const QString second = QString::fromStdString(lines[i + 1]);
     return (parked.match(first).hasMatch() && parked.match(second).hasMatch()) ||
            (turn.match(first).hasMatch() && sideways.match(second).hasMatch()) ||
+           (over.match(first).hasMatch() && onto.match(second).hasMatch()) ||
            (down.match(first).hasMatch() && along.match(second).hasMatch());
 }
 
@@ -100,7 +103,7 @@ private Q_SLOTS:
     void initTestCase()
     {
         qInfo("seed %u", seed);
-        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm", "focuser-hub"}) {
+        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm", "focuser-hub", "pier-cap"}) {
             const DemoJob job(name);
             const ReplayReport clean = replay_code(job.assembly, joined(job.lines), true);
             QVERIFY2(clean.findings.list().empty(), qPrintable(shown(clean.findings)));
@@ -192,7 +195,7 @@ private Q_SLOTS:
         const std::size_t step = WEXILUM_EVERY * std::max<std::size_t>(1, job.lines.size() / 200);
         int tried = 0;
         for (std::size_t i = 0; i + 1 < job.lines.size(); i += step) {
-            const bool behind_the_path = name == "fork-arm" && i + 5 > job.lines.size(); // the last retract
+            const bool behind_the_path = (name == "fork-arm" || name == "pier-cap") && i + 5 > job.lines.size(); // the last retract
             if (silent(job.lines[i]) || on_the_way(job, i) || behind_the_path) {
                 continue;
             }
@@ -259,6 +262,7 @@ private:
         QTest::newRow("five axes") << "mirror-back-face";
         QTest::newRow("heads") << "mirror-cell-sides";
         QTest::newRow("aligned") << "fork-arm";
+        QTest::newRow("blade") << "pier-cap";
     }
 };
 

@@ -50,6 +50,7 @@ struct Row {
     const char* job;
     const char* mount;
     Drawing (*drawing)();
+    bool blade = false; ///< lengths count along x
 };
 
 const std::vector<Row> drawings{
@@ -108,6 +109,18 @@ const std::vector<Row> drawings{
          d.turn("B", (ey + ez) / std::sqrt(2.0), {0, -0.04, -165});
          return d;
      }},
+    // The blade's centre 600 above the table, on the axis that it is turned about; at zero it cuts along X.
+    {"Holm S", "pier-cap", "saw",
+     [] {
+         Drawing d;
+         d.slide("X", ex);
+         d.slide("Y", ey);
+         d.slide("Z", ez, {0, 0, 600});
+         d.turn("C", ez, none);
+         d.end(KDL::Rotation(ez, -ey, ex));
+         return d;
+     },
+     true},
 };
 
 Readings random_readings(const Machine& machine, std::mt19937_64& random)
@@ -153,7 +166,7 @@ private Q_SLOTS:
             }
             KDL::Frame frame;
             QVERIFY(theirs.JntToCart(joints, frame) >= 0);
-            const KDL::Vector tip = frame * KDL::Vector(0, 0, -length);
+            const KDL::Vector tip = frame * (row.blade ? KDL::Vector(-length, 0, 0) : KDL::Vector(0, 0, -length));
             const KDL::Vector axis = frame.M * KDL::Vector(0, 0, 1);
             const Pose pose = ours.pose(readings, length);
             worst_tip = std::max(worst_tip, (pose.tip - Vec3(tip.x(), tip.y(), tip.z())).norm());
