@@ -47,21 +47,25 @@ bool silent(const std::string& line)
 }
 
 /// Turning first or going sideways first, both at the retract height, is the same; so is coming down beside the work and going on along
-/// the tool to the height at which the path itself begins, and coming down to a clearance surface and going sideways on it.
+/// the tool to the height at which the path itself begins, and coming down to a clearance surface and going sideways
+/// on it, or turning there and going home.
 bool interchangeable(const std::vector<std::string>& lines, std::size_t i)
 {
     static const QRegularExpression turn("^(N\\d+ )?G0( B\\S+)? C\\S+$");
     static const QRegularExpression sideways("^(N\\d+ )?X\\S+ Y\\S+$");
     static const QRegularExpression parked("^N\\d+ [ZWR]-?[0-9.]+$"); // column, ram and quill, one after the other
     static const QRegularExpression down("^N\\d+ G49 Z\\S+$");
-    static const QRegularExpression over("^X\\S+ Y\\S+$"); // of the saw, whose job states a clearance surface
-    static const QRegularExpression onto("^G43 Z20\\. H51$");
+    static const QRegularExpression over("^(G0 )?X\\S+ Y\\S+$"); // of the saw, whose job states a clearance surface
+    static const QRegularExpression onto("^(G43 )?Z(20\\.|47\\.5)( H5[12])?$");
+    static const QRegularExpression away("^G53 Z0\\.$");
+    static const QRegularExpression round("^C-?[0-9.]+$");
     static const QRegularExpression along("^N\\d+ [XY]\\S+( Y\\S+)?$");
     const QString first = QString::fromStdString(lines[i]);
     const QString second = QString::fromStdString(lines[i + 1]);
     return (parked.match(first).hasMatch() && parked.match(second).hasMatch()) ||
            (turn.match(first).hasMatch() && sideways.match(second).hasMatch()) ||
            (over.match(first).hasMatch() && onto.match(second).hasMatch()) ||
+           (away.match(first).hasMatch() && round.match(second).hasMatch()) ||
            (down.match(first).hasMatch() && along.match(second).hasMatch());
 }
 
