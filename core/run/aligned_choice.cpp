@@ -222,8 +222,9 @@ private:
             const double high = joint.travel->high - joint.home;
             const double low = joint.home - joint.travel->low;
             const double way = std::max(high, low);
-            for (double at = overhang_step; at < way + overhang_step; at += overhang_step) {
-                out.push_back(joint.home + (high >= low ? 1 : -1) * std::min(at, way));
+            const int steps = int(std::min(std::ceil(way / overhang_step), 1e4));
+            for (int step = 1; step <= steps; ++step) {
+                out.push_back(joint.home + (high >= low ? 1 : -1) * std::min(step * overhang_step, way));
             }
         }
         return out;

@@ -99,6 +99,7 @@ void read_list(Fields& links, const char* key, const FileUnits& units, const jso
             read_joint_readings(fields, "to", units, false, step.readings);
         } else {
             std::vector<std::pair<std::string, LinkTarget>> words;
+            words.reserve(names.size());
             for (const Name& name : names) {
                 words.emplace_back(name.text, name.to);
             }
