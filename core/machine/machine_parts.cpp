@@ -36,6 +36,13 @@ bool read_direction(Fields& fields, const char* key, Vec3& out, bool required)
     return true;
 }
 
+Vec3 read_point(Fields& fields, const char* key, const FileUnits& units, bool required)
+{
+    std::vector<double> v{0, 0, 0};
+    fields.numbers(key, v, 3, json::any_length, required);
+    return Vec3(v[0], v[1], v[2]) * units.length;
+}
+
 void read_scaled(Fields& fields, const char* key, double& out, double factor, json::Range range, bool required)
 {
     double value = 0;

@@ -1,4 +1,4 @@
-// Parts that the readers of machines and of overlays share. Private to core/machine.
+// Parts that the readers of machines, overlays and jobs share.
 #pragma once
 
 #include "core/base/file_units.hpp"
@@ -8,6 +8,9 @@ namespace wexilum {
 
 /// Reads a unit vector; false, with a problem where it is not one, where nothing was read.
 bool read_direction(json::Fields& fields, const char* key, Vec3& out, bool required);
+
+/// Reads a point, in mm; zero where it is missing.
+[[nodiscard]] Vec3 read_point(json::Fields& fields, const char* key, const FileUnits& units, bool required);
 
 /// Reads a number in a file's unit into the core's.
 void read_scaled(json::Fields& fields, const char* key, double& out, double factor, json::Range range, bool required = false);

@@ -9,7 +9,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 namespace wexilum {
 namespace {
@@ -454,10 +453,6 @@ private:
     std::optional<ContactSet> set_;
     std::vector<Meeting> meetings_;
 };
-
-} // namespace
-
-namespace {
 
 /// The largest group of linear joints of an operation that point the same way, from the base to the tool; `parked`: with those that the
 /// operation parks.

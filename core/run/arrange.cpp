@@ -19,6 +19,20 @@ using json::Node;
 constexpr int most_parts = 4096; // of one record
 constexpr long long most_copies = 10000;
 
+/// Lets a record of motion end at a pose; others stay as they are.
+void set_end(RecordData& record, const Pose& pose)
+{
+    std::visit(
+        [&](auto& data) {
+            if constexpr (requires { data.to; }) {
+                data.to = pose;
+            } else if constexpr (requires { data.at; }) {
+                data.at = pose;
+            }
+        },
+        record);
+}
+
 } // namespace
 
 // --- winding ------------------------------------------------------------------------------------------------------------
@@ -76,15 +90,7 @@ constexpr double straight = 1e-9; // rad
 /// The record with the blade along `heading`.
 Record with_axis(Record record, const Vec3& heading)
 {
-    std::visit(
-        [&](auto& data) {
-            if constexpr (requires { data.to; }) {
-                data.to.axis = heading;
-            } else if constexpr (requires { data.at; }) {
-                data.at.axis = heading;
-            }
-        },
-        record.data);
+    set_end(record.data, {end_pose(record.data)->tip, heading});
     return record;
 }
 
@@ -221,16 +227,7 @@ void Arranger::add(Record record, std::deque<Record>& out) const
             arc->normal = placement.turn * arc->normal * (placement.mirrors() ? -1.0 : 1.0);
         }
         if (const Pose* end = end_pose(record.data)) {
-            const Pose placed = placement.pose(*end);
-            std::visit(
-                [&](auto& data) {
-                    if constexpr (requires { data.to; }) {
-                        data.to = placed;
-                    } else if constexpr (requires { data.at; }) {
-                        data.at = placed;
-                    }
-                },
-                record.data);
+            set_end(record.data, placement.pose(*end));
         }
     }
     out.push_back(std::move(record));
@@ -253,15 +250,7 @@ void Arranger::arrange(Record record, std::deque<Record>& out)
     } else if (std::holds_alternative<record::Linear>(record.data)) {
         wind_line(to, record.source, out);
     } else {
-        std::visit(
-            [&](auto& data) {
-                if constexpr (requires { data.to; }) {
-                    data.to = arrangement_.wrap->wound(to);
-                } else if constexpr (requires { data.at; }) {
-                    data.at = arrangement_.wrap->wound(to);
-                }
-            },
-            record.data);
+        set_end(record.data, arrangement_.wrap->wound(to));
         add(std::move(record), out);
     }
     here_ = to;
@@ -333,13 +322,6 @@ std::optional<Follow> read_follow(Fields& operation, const FileUnits& units)
 
 namespace {
 
-Vec3 point_of(Fields& fields, const char* key, const FileUnits& units, bool required)
-{
-    std::vector<double> v{0, 0, 0};
-    fields.numbers(key, v, 3, json::any_length, required);
-    return Vec3(v[0], v[1], v[2]) * units.length;
-}
-
 Placement turned(const Vec3& axis, const Vec3& point, double angle)
 {
     Placement out;
@@ -354,7 +336,7 @@ bool read_step(Fields& copy, const FileUnits& units, Placement& out)
     int steps = 0;
     if (copy.has("move")) {
         ++steps;
-        out.move = point_of(copy, "move", units, true);
+        out.move = read_point(copy, "move", units, true);
     }
     if (const Node* node = copy.node("turn", Kind::object)) {
         ++steps;
@@ -363,7 +345,7 @@ bool read_step(Fields& copy, const FileUnits& units, Placement& out)
         read_direction(fields, "axis", axis, true);
         double angle = 0;
         fields.number("angle", angle, json::any_length, true);
-        out = turned(axis, point_of(fields, "point", units, false), angle * units.angle);
+        out = turned(axis, read_point(fields, "point", units, false), angle * units.angle);
         fields.finish();
     }
     if (const Node* node = copy.node("mirror", Kind::object)) {
@@ -371,7 +353,7 @@ bool read_step(Fields& copy, const FileUnits& units, Placement& out)
         Fields fields(*node, "the mirror", copy.problems());
         Vec3 normal = Vec3::UnitX();
         read_direction(fields, "normal", normal, true);
-        const Vec3 point = point_of(fields, "point", units, false);
+        const Vec3 point = read_point(fields, "point", units, false);
         fields.finish();
         out.turn = Mat3::Identity() - 2 * normal * normal.transpose();
         out.move = point - out.turn * point;

@@ -27,13 +27,6 @@ struct Name {
 constexpr std::array<Name, 5> names{Name{LinkTarget::home, "home"}, Name{LinkTarget::leave, "leave"}, Name{LinkTarget::ride, "ride"},
                                     Name{LinkTarget::clear, "clear"}, Name{LinkTarget::start, "start"}};
 
-Vec3 point_of(Fields& fields, const char* key, const FileUnits& units)
-{
-    std::vector<double> v{0, 0, 0};
-    fields.numbers(key, v, 3, json::any_length, true);
-    return Vec3(v[0], v[1], v[2]) * units.length;
-}
-
 std::optional<ClearanceSurface> read_clearance(Fields& links, const FileUnits& units)
 {
     const Node* node = links.node("clearance", Kind::object);
@@ -61,18 +54,18 @@ std::optional<ClearanceSurface> read_clearance(Fields& links, const FileUnits& u
         read_direction(parts, "direction", direction, true);
         return direction;
     };
-    shape("plane", [&](Fields& parts) { out = ClearanceSurface::plane(point_of(parts, "point", units), direction_of(parts)); });
+    shape("plane", [&](Fields& parts) { out = ClearanceSurface::plane(read_point(parts, "point", units, true), direction_of(parts)); });
     shape("cylinder", [&](Fields& parts) {
-        const Vec3 point = point_of(parts, "point", units);
+        const Vec3 point = read_point(parts, "point", units, true);
         out = ClearanceSurface::cylinder(point, direction_of(parts), diameter(parts) / 2);
     });
     shape("sphere", [&](Fields& parts) {
-        const Vec3 point = point_of(parts, "point", units);
+        const Vec3 point = read_point(parts, "point", units, true);
         out = ClearanceSurface::sphere(point, diameter(parts) / 2);
     });
     shape("box", [&](Fields& parts) {
-        const Vec3 low = point_of(parts, "low", units);
-        const Vec3 high = point_of(parts, "high", units);
+        const Vec3 low = read_point(parts, "low", units, true);
+        const Vec3 high = read_point(parts, "high", units, true);
         if (!((high - low).array() > 0).all()) {
             parts.problem(*node, "the box of the clearance has no inside", "state its low corner under \"low\", the other under \"high\"");
             return;

@@ -101,13 +101,7 @@ void NativeEvents::set_probe(EventProbe* probe)
     probe_ = probe;
     emitter_.set_probe(&probe->words);
     motion_.note_exact(&probe->words.exact);
-    cycles_.set_told([this, of_record = std::size_t(0), event = std::string()](const char* how) mutable {
-        if (of_record != index_ || event.empty()) {
-            of_record = index_;
-            event = probe_->rule;
-        }
-        note_rule(event + ", " + how);
-    });
+    cycles_.set_told([this](const char* how) { note_rule(probe_->rule + ", " + how); });
 }
 
 void NativeEvents::note_event(const char* event, const Record* record)

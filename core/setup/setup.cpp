@@ -1,6 +1,7 @@
 #include "core/setup/setup.hpp"
 
 #include "core/base/file_units.hpp"
+#include "core/machine/machine_parts.hpp"
 
 #include <fmt/format.h>
 
@@ -130,9 +131,7 @@ void read_zeros(Fields& root, const FileUnits& units, const json::Document& docu
             }
             zero.set.emplace_back(joint, value.number * units.angle);
         });
-        std::vector<double> touches{0, 0, 0};
-        fields.numbers("touches", touches, 3);
-        zero.touches = Vec3(touches[0], touches[1], touches[2]) * units.length;
+        zero.touches = read_point(fields, "touches", units, false);
         fields.finish();
         setup.zeros[name] = std::move(zero);
     });
@@ -143,9 +142,8 @@ void read_centres(Fields& root, const FileUnits& units, const json::Document& do
     if (const Node* node = root.node("rotation_centres", Kind::object)) {
         Fields fields(*node, "the rotation centres", root.problems());
         for (const auto& [joint, value] : node->members) {
-            std::vector<double> point{0, 0, 0};
-            if (!joint.starts_with("x-") && fields.numbers(joint.c_str(), point, 3)) {
-                setup.rotation_centres[joint] = {Vec3(point[0], point[1], point[2]) * units.length, document.place_of(value.begin)};
+            if (!joint.starts_with("x-")) {
+                setup.rotation_centres[joint] = {read_point(fields, joint.c_str(), units, true), document.place_of(value.begin)};
             }
         }
         fields.finish();
