@@ -4,11 +4,25 @@
 
 namespace wexilum {
 
-double PathPiece::length() const { return arc ? arc->length() : (to.tip - from.tip).norm(); }
+double PathPiece::length() const
+{
+    if (wound) [[unlikely]] {
+        return wound->length();
+    }
+    return arc ? arc->length() : (to.tip - from.tip).norm();
+}
+double PathPiece::turn_rate() const
+{
+    const double way = length();
+    return way <= still_length ? 0 : wound ? std::max(turn() / way, 1 / wound->radius) : turn() / way;
+}
 double PathPiece::turn() const { return unit_angle_between(from.axis, to.axis); }
 
 Pose PathPiece::at(double s) const
 {
+    if (wound) [[unlikely]] {
+        return s == 1 ? to : wound->at(s);
+    }
     Pose pose;
     pose.tip = arc ? arc->at(s) : Vec3(from.tip + (to.tip - from.tip) * s);
     pose.axis = s == 1 ? to.axis : great_circle(from.axis, to.axis, s);
@@ -19,6 +33,9 @@ double PathPiece::project(const Pose& pose, double lo) const
 {
     if (arc) {
         return arc->nearest(pose.tip, lo);
+    }
+    if (wound) {
+        return wound->nearest(pose.tip, lo);
     }
     const Vec3 way = to.tip - from.tip;
     double s = 0;
@@ -39,6 +56,10 @@ std::pair<PathPiece, PathPiece> split_at(const PathPiece& piece, double s, const
         parts.first.arc->end = parts.second.arc->start = pose.tip;
         parts.first.arc->sweep = piece.arc->sweep * s;
         parts.second.arc->sweep = piece.arc->sweep * (1 - s);
+    }
+    if (piece.wound) {
+        parts.first.wound = std::make_shared<const WoundWay>(piece.wound->part(0, s));
+        parts.second.wound = std::make_shared<const WoundWay>(piece.wound->part(s, 1));
     }
     return parts;
 }

@@ -1,8 +1,10 @@
-// The agreed way between two poses: tip on a straight line or an arc, axis on the great circle in proportion to tip travel.
+// The agreed way between two poses: tip on a straight line or an arc, axis on the great circle in proportion to tip travel; or both on
+// a way that is wound round a cylinder.
 #pragma once
 
-#include "core/geometry/arc.hpp"
+#include "core/geometry/wound_way.hpp"
 
+#include <memory>
 #include <optional>
 #include <utility>
 
@@ -13,8 +15,12 @@ struct PathPiece {
     Pose to;
     std::optional<Arc> arc; ///< its ends are from.tip and to.tip
 
-    [[nodiscard]] double length() const; ///< of the tip's way, mm
-    [[nodiscard]] double turn() const;   ///< of the axis, rad
+    std::shared_ptr<const WoundWay> wound{}; ///< not with an arc; its ends are from and to. null: none
+
+    [[nodiscard]] bool curved() const { return arc || wound; }
+    [[nodiscard]] double length() const; ///< of the tip's way, mm; of a wound one on the cylinder's surface
+    [[nodiscard]] double turn() const;   ///< of the axis between its ends, rad
+    [[nodiscard]] double turn_rate() const; ///< rad a mm of the tip's way, the most; 0 where the tip stands still
     /// The pose at fraction s (0..1) of tip travel; of the turn where the tip stands still.
     [[nodiscard]] Pose at(double s) const;
     /// The fraction in [lo, 1] nearest to a pose: by its tip, or by its axis where the tip stands still.

@@ -18,13 +18,6 @@ constexpr std::size_t look_ahead_items = 60;
 constexpr double shortest_timed = 0.01; // mm
 constexpr double small_turn = 0.02;     // rad
 
-/// Turn of the tool axis per mm of the tip's way; 0 where the tip stands still.
-double axis_rate(const PathPiece& piece)
-{
-    const double length = piece.length();
-    return length > still_length ? piece.turn() / length : 0;
-}
-
 } // namespace
 
 void Comparer::cut(const Seen& seen)
@@ -44,13 +37,13 @@ void Comparer::cut(const Seen& seen)
     const Deviation at_end = deviation_at(item.piece, 1, seen.to);
     const double s = item.piece.project(seen.to, progress_);
     const bool standing = item.piece.length() < still_length && item.piece.turn() < 1e-9;
-    const bool is_end = within(at_end, seen.budget) && (!item.piece.arc || s > progress_ || standing);
+    const bool is_end = within(at_end, seen.budget) && (!item.piece.curved() || s > progress_ || standing);
     if (!is_end && standing_turn(seen, item)) {
         return;
     }
     const bool ahead = s > progress_ && s < 1;
     const Deviation on_way = is_end ? at_end : deviation_at(item.piece, s, seen.to);
-    if (is_end || (ahead && within(on_way, BudgetRule::on_way(seen.budget, axis_rate(item.piece))))) {
+    if (is_end || (ahead && within(on_way, BudgetRule::on_way(seen.budget, item.piece.turn_rate())))) {
         sample(seen, item, is_end);
         check_state(seen, item);
         check_feed(seen, item, progress_, is_end ? 1 : s);
@@ -96,8 +89,8 @@ bool Comparer::standing_turn(const Seen& seen, const Expected& item)
     if (seen.turn <= 1e-9 || item.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
         return false;
     }
-    const Budget budget = budget_.between(seen.budget, {true, false, false, false, axis_rate(item.piece), seen.move.tip_solver != nullptr});
-    if (!within(deviation_at(item.piece, progress_, seen.to), BudgetRule::on_way(seen.budget, axis_rate(item.piece)))) {
+    const Budget budget = budget_.between(seen.budget, {true, false, false, false, item.piece.turn_rate(), seen.move.tip_solver != nullptr});
+    if (!within(deviation_at(item.piece, progress_, seen.to), BudgetRule::on_way(seen.budget, item.piece.turn_rate()))) {
         return false;
     }
     Deviation worst;
@@ -156,10 +149,10 @@ void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
 {
     const ReplayMove& m = seen.move;
     const bool rotary = seen.turn > 1e-9;
-    const Budget budget = budget_.between(seen.budget, {rotary, item.piece.arc && !m.arc, m.arc && m.arc_by_centre,
-                                                        m.arc && !m.arc_by_centre, axis_rate(item.piece), m.tip_solver != nullptr});
+    const Budget budget = budget_.between(seen.budget, {rotary, item.piece.curved() && !m.arc, m.arc && m.arc_by_centre,
+                                                        m.arc && !m.arc_by_centre, item.piece.turn_rate(), m.tip_solver != nullptr});
     // Joints in proportion leave a straight way along a parabola whose top is in the middle, the better the less they turn.
-    const int parts = seen.turn > small_turn || m.arc || item.piece.arc ? 16 : 2;
+    const int parts = seen.turn > small_turn || m.arc || item.piece.curved() ? 16 : 2;
     Deviation worst;
     double lo = progress_;
     for (int i = 1; i <= (to_the_end ? parts - 1 : parts); ++i) {
@@ -253,7 +246,8 @@ void Comparer::pass_tiny(const Seen* seen)
     while (current() != nullptr && current()->kind == Expected::Kind::feed && progress_ == 0) {
         const Expected& item = *current();
         const double digit = seen != nullptr ? seen->move.length_increment : budget_.length_increment();
-        if (item.piece.length() >= 1.8 * digit || (item.piece.arc && item.piece.arc->sweep > pi)) {
+        const std::optional<Arc>& arc = item.piece.wound ? item.piece.wound->arc : item.piece.arc;
+        if (item.piece.length() >= 1.8 * digit || (arc && arc->sweep > pi)) {
             return;
         }
         if (seen != nullptr) {

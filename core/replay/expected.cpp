@@ -44,7 +44,8 @@ void ExpectedPath::on(const record::Linear& r)
     motion(here_ ? Expected::Kind::feed : Expected::Kind::rapid, {here_.value_or(r.to), r.to, std::nullopt});
 }
 
-void ExpectedPath::on(const record::Circular& r)
+template <typename Curve>
+void ExpectedPath::curve(const Curve& r)
 {
     if (!here_) {
         motion(Expected::Kind::rapid, {r.to, r.to, std::nullopt});

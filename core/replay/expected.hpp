@@ -75,12 +75,15 @@ public:
 private:
     bool read_more();
     Expected& add(Expected::Kind kind);
+    template <typename Curve>
+    void curve(const Curve& r);
     void motion(Expected::Kind kind, const PathPiece& piece);
 
     void on(const record::From&) {} // only says where the tool is thought to stand
     void on(const record::Rapid& r);
     void on(const record::Linear& r);
-    void on(const record::Circular& r);
+    void on(const record::Circular& r) { curve(r); }
+    void on(const record::Wound& r) { curve(r); }
     void on(const record::CycleStart& r);
     void on(const record::CyclePoint& r);
     void on(const record::CycleEnd&) { plan_.reset(); }

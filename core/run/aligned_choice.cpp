@@ -2,6 +2,7 @@
 
 #include "core/run/contact_set.hpp"
 #include "core/run/postures.hpp"
+#include "core/base/units.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/cycle.hpp"
 
@@ -57,11 +58,10 @@ public:
 private:
     void motion(const RecordData& data, const Pose& pose)
     {
-        if (const auto* arc = std::get_if<record::Circular>(&data); arc != nullptr && here_) {
-            const PathPiece piece = arc_piece(Frame::Identity(), *here_, *arc);
-            const int parts = arc_parts * (1 + arc->extra_turns);
+        if (const auto piece = here_ ? curved_piece(Frame::Identity(), *here_, data) : std::nullopt) {
+            const int parts = arc_parts * (piece->arc ? 1 + int(piece->arc->sweep / whole_turn) : 1);
             for (int k = 1; k < parts; ++k) {
-                stop(piece.at(double(k) / parts));
+                stop(piece->at(double(k) / parts));
             }
         }
         if (std::holds_alternative<record::CyclePoint>(data)) {

@@ -51,10 +51,44 @@ Pose Wrap::wound(const Pose& flat) const
     return {cylinder * tip, cylinder.linear() * axis};
 }
 
+Vec3 Wrap::developed(const Vec3& flat) const
+{
+    const Vec3 turned = turns_y ? Vec3(flat.y(), -flat.x(), flat.z()) : flat;
+    return turned + Vec3::UnitX() * (start * radius);
+}
+
+/// A line or arc on the cylinder, in parts of a quarter turn at most.
+void Arranger::wind(const Pose& to, const std::optional<Arc>& flat_arc, const Source& source, std::deque<Record>& out)
+{
+    const Wrap& wrap = *arrangement_.wrap;
+    WoundWay way;
+    way.cylinder = wrap.cylinder;
+    way.radius = wrap.radius;
+    way.from = wrap.developed(here_->tip);
+    way.to = wrap.developed(to.tip);
+    double turn = std::abs(way.to.x() - way.from.x()) / wrap.radius;
+    if (flat_arc) {
+        way.arc = flat_arc; // the flat is turned at most, and a turn about its normal changes neither sweep nor normal
+        way.arc->start = way.from;
+        way.arc->end = way.to;
+        way.arc->centre = wrap.developed(flat_arc->centre);
+        turn = std::min(flat_arc->sweep, 2.0) * std::max(flat_arc->start_radius(), flat_arc->end_radius()) / wrap.radius;
+    }
+    const int parts = std::clamp(int(std::ceil(turn / (pi / 2) - 1e-9)), 1, most_parts);
+    for (int i = 0; i < parts; ++i) {
+        const auto part = std::make_shared<const WoundWay>(way.part(double(i) / parts, double(i + 1) / parts));
+        add({record::Wound{part, i + 1 == parts ? wrap.wound(to) : part->at(1)}, source}, out);
+    }
+}
+
 void Arranger::wind_line(const Pose& to, const Source& source, std::deque<Record>& out)
 {
     const Wrap& wrap = *arrangement_.wrap;
     const Pose from = here_.value_or(to);
+    if (here_ && wrap.angle(from.tip) != wrap.angle(to.tip) && stands(from) && stands(to)) {
+        wind(to, std::nullopt, source, out);
+        return;
+    }
     // A chord of the circle on which the outer end runs leaves it by r (1 - cos(w / 2)).
     const double reach = wrap.radius + std::max({0.0, from.tip.z(), to.tip.z()});
     const double part = 2 * std::acos(std::max(-1.0, 1 - tolerance_ / std::max(reach, tolerance_)));
@@ -70,6 +104,10 @@ void Arranger::wind_line(const Pose& to, const Source& source, std::deque<Record
 void Arranger::wind_arc(const record::Circular& arc, const Source& source, std::deque<Record>& out)
 {
     const PathPiece piece = arc_piece(Frame::Identity(), here_.value_or(arc.to), arc);
+    if (here_ && stands(*here_) && stands(arc.to) && std::abs(piece.arc->normal.z()) > 1 - 1e-12) {
+        wind(arc.to, piece.arc, source, out);
+        return;
+    }
     const double radius = std::max(piece.arc->start_radius(), tolerance_);
     const double part = 2 * std::acos(std::max(-1.0, 1 - tolerance_ / radius));
     const int parts = std::clamp(int(std::ceil(piece.arc->sweep / part - 1e-9)), 2, most_parts);
@@ -225,6 +263,9 @@ void Arranger::add(Record record, std::deque<Record>& out) const
             arc->centre = placement.point(arc->centre);
             // A normal is a pseudo-vector: under a mirror the motion runs the other way round.
             arc->normal = placement.turn * arc->normal * (placement.mirrors() ? -1.0 : 1.0);
+        }
+        if (auto* wound = std::get_if<record::Wound>(&record.data)) {
+            wound->way = std::make_shared<const WoundWay>(transformed(*wound->way, placement.turn, placement.move));
         }
         if (const Pose* end = end_pose(record.data)) {
             set_end(record.data, placement.pose(*end));

@@ -20,9 +20,13 @@ struct Wrap {
     bool turns_y = false; ///< the flat Y becomes the turn; otherwise X
     /// The cylinder in the part's frame: Z along it, X towards the angle 0, angles right-handed about Z.
     Frame cylinder = Frame::Identity();
+    /// Leaning tools and directions that the machine may depart from are laid in chords.
+    bool in_chords = false;
 
     /// Where a place of the flat path comes to lie.
     [[nodiscard]] Pose wound(const Pose& flat) const;
+    /// The flat path's place as WoundWay has it.
+    [[nodiscard]] Vec3 developed(const Vec3& flat) const;
     /// rad along the turn for a place of the flat path.
     [[nodiscard]] double angle(const Vec3& flat) const { return start + (turns_y ? flat.y() : flat.x()) / radius; }
 };
@@ -55,8 +59,8 @@ struct Arrangement {
     [[nodiscard]] bool any() const { return wrap || follow || placement; }
 };
 
-/// Lays the records of one operation out, one after the other. Lines and arcs that are wound become lines within the tolerance; all
-/// records keep their source.
+/// Lays the records of one operation out, one after the other. Lines and arcs that are wound stay what they are on the cylinder where
+/// the tool stands straight on it; otherwise they become chords within the tolerance. All records keep their source.
 class Arranger {
 public:
     /// `tolerance`: mm.
@@ -75,9 +79,12 @@ private:
     void release(const Vec3& heading, std::deque<Record>& out);
     void end_cut(std::deque<Record>& out);
     void turn_to(const Vec3& heading, const Vec3& up, const Source& source, std::deque<Record>& out);
+    void wind(const Pose& to, const std::optional<Arc>& flat_arc, const Source& source, std::deque<Record>& out);
     void wind_line(const Pose& to, const Source& source, std::deque<Record>& out);
     void wind_arc(const record::Circular& arc, const Source& source, std::deque<Record>& out);
     void add(Record record, std::deque<Record>& out) const;
+    /// Whether a tool stands straight on the surface.
+    [[nodiscard]] bool stands(const Pose& flat) const { return !arrangement_.wrap->in_chords && flat.axis.z() > 1 - 1e-12; }
 
     const Arrangement& arrangement_;
     double tolerance_;

@@ -71,6 +71,14 @@ Error misfit(std::string message, const std::string& file, std::string cure)
     return {ErrorKind::value, std::move(message), {file, 0, 0}, std::move(cure)};
 }
 
+/// Directions that may depart from the wound ones belong to poses of their own.
+void chords_where_it_departs(JobOperation& operation)
+{
+    if (operation.arrangement.wrap) {
+        operation.arrangement.wrap->in_chords = operation.settings.pole_lean > 0 || !operation.posture.attachment.empty();
+    }
+}
+
 } // namespace
 
 Result<Job> read_job(const json::Document& document)
@@ -125,6 +133,7 @@ Result<Job> read_job(const json::Document& document)
             operation.arrangement.follow = read_follow(fields, units);
             const std::vector<CopyWish> copies = read_copies(fields, units);
             fields.finish();
+            chords_where_it_departs(operation);
             job.operations.push_back(operation);
             std::size_t number = 1;
             for (const CopyWish& copy : copies) {
@@ -136,6 +145,7 @@ Result<Job> read_job(const json::Document& document)
                     made.posture = {};
                     read_posture(own, units, problems, document, made.posture);
                 }
+                chords_where_it_departs(made);
                 job.operations.push_back(std::move(made));
             }
         },

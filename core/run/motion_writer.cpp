@@ -387,11 +387,11 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const F
     }
     check_one_way(way.from, way.to);
     const double length = piece.length();
-    if (!piece.arc && solver_->rotary().empty()) {
+    if (!piece.curved() && solver_->rotary().empty()) {
         feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
         return;
     }
-    if (!piece.arc && blocks_between(way.from, way.to) == 1) {
+    if (!piece.curved() && blocks_between(way.from, way.to) == 1) {
         const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
         const Deviation bound = deviation_bound(turns, length, parts_.lever.at(*solver_, piece.from.tip, tool_length_), interpolation());
         if (bound.tip <= assembly_.job.tolerance.tip && bound.axis <= assembly_.job.tolerance.axis) {
@@ -405,7 +405,7 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const F
                fmt::format("{} blocks are not enough to keep the tolerance in one move", most_points),
                "lean the tool away from the pole, or allow a larger tolerance", parts_.worst.tip);
     }
-    if (parts_.points.size() > remarkable_blocks && !parts_.capped && !piece.arc && !solver_->rotary().empty()) {
+    if (parts_.points.size() > remarkable_blocks && !parts_.capped && !piece.curved() && !solver_->rotary().empty()) {
         report_many_blocks(way, length);
     }
     double before = 0;

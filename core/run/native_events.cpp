@@ -308,15 +308,16 @@ void NativeEvents::on(const record::Rapid& r)
     motion_.rapid(in_work(r.to), planned.turns);
 }
 
-void NativeEvents::cut(const Pose& to, const record::Circular* circular)
+template <typename Curve>
+void NativeEvents::cut(const Pose& to, const Curve* curve)
 {
     cycles_.end();
     const Planned& planned = *choice_;
     if (tool_ != nullptr) {
         ready_to_move();
         if (pose_ && motion_.positioned()) {
-            if (circular != nullptr) {
-                cut_piece(arc_piece(assembly_.setup.part, *pose_, *circular), planned);
+            if (curve != nullptr) {
+                cut_piece(arc_piece(assembly_.setup.part, *pose_, *curve), planned);
             } else {
                 const Pose end = in_work(to);
                 cut_piece({pose_in_work_ ? *pose_in_work_ : in_work(*pose_), end, std::nullopt}, planned);

@@ -60,8 +60,9 @@ public:
 private:
     void on(const record::From&) {}
     void on(const record::Rapid& r);
-    void on(const record::Linear& r) { cut(r.to, nullptr); }
+    void on(const record::Linear& r) { cut<record::Circular>(r.to, nullptr); }
     void on(const record::Circular& r) { cut(r.to, &r); }
+    void on(const record::Wound& r) { cut(r.to, &r); }
     void on(const record::CycleStart& r);
     void on(const record::CyclePoint& r);
     void on(const record::CycleEnd&) { cycles_.end(); }
@@ -149,7 +150,8 @@ private:
     const Planned* choice_ = nullptr; ///< of the motion at hand
     Planned kept_;                    ///< the choice where the plan has nothing
     /// A straight cut, or along the given arc, from where the path stands.
-    void cut(const Pose& to, const record::Circular* circular);
+    template <typename Curve>
+    void cut(const Pose& to, const Curve* curve);
     /// Cuts one piece, through a pole where the plan says so.
     void cut_piece(const PathPiece& piece, const Planned& planned);
     /// `inside`: the pole lies on the way to the record at hand, not at its beginning.

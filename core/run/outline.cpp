@@ -1,5 +1,6 @@
 #include "core/run/outline.hpp"
 
+#include "core/base/units.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/cycle.hpp"
 
@@ -124,7 +125,9 @@ void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const 
     OperationOutline& operation = out_.operations.back();
     ++out_.motions;
     operation.include(pose.tip);
-    const bool cut = std::holds_alternative<record::Linear>(data) || std::holds_alternative<record::Circular>(data);
+    const auto curve = here_ ? curved_piece(Frame::Identity(), *here_, data) : std::nullopt;
+    const bool cut = curve || std::holds_alternative<record::Linear>(data) || std::holds_alternative<record::Circular>(data) ||
+                     std::holds_alternative<record::Wound>(data);
     if (cut && kerf_.any()) {
         check_kerf(pose, source);
     }
@@ -138,11 +141,10 @@ void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const 
     if (std::holds_alternative<record::CyclePoint>(data)) {
         operation.include(pose.tip + pose.axis * hole_bottom_);
     }
-    if (const auto* circular = std::get_if<record::Circular>(&data); circular != nullptr && here_) {
-        const PathPiece arc = arc_piece(Frame::Identity(), *here_, *circular);
-        const int parts = 32 * (1 + circular->extra_turns);
+    if (curve) {
+        const int parts = 32 * (curve->arc ? 1 + int(curve->arc->sweep / whole_turn) : 1);
         for (int k = 1; k < parts; ++k) {
-            operation.include(arc.at(double(k) / parts).tip);
+            operation.include(curve->at(double(k) / parts).tip);
         }
     }
     if (out_.tool_calls.empty() && !moved_without_tool_) {

@@ -61,11 +61,8 @@ public:
         if (pose == nullptr || std::holds_alternative<record::From>(record.data)) {
             return nullptr;
         }
-        target_.arc = nullptr;
-        if (const auto* circular = std::get_if<record::Circular>(&record.data); circular != nullptr && here_) {
-            arc_ = arc_piece(a_.setup.part, *here_, *circular).arc;
-            target_.arc = &*arc_;
-        }
+        curve_ = here_ ? curved_piece(a_.setup.part, *here_, record.data) : std::nullopt;
+        target_.curve = curve_ ? &*curve_ : nullptr;
         target_.pose = in_work_(*pose);
         target_.link =
             fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
@@ -78,7 +75,7 @@ private:
     const Assembly& a_;
     PoseMap in_work_;
     PathTarget target_;
-    std::optional<Arc> arc_;
+    std::optional<PathPiece> curve_;
     std::optional<Pose> here_; ///< part's frame
     std::size_t operations_ = 0;
     bool fresh_ = true;

@@ -106,7 +106,7 @@ std::optional<EventKind> event_of(std::size_t record_kind)
         coolant,
         std::nullopt, // the job names the program, not the toolpath
         operation,     comment,      EventKind::stop, optional_stop, EventKind::dwell,
-        inserted_text, std::nullopt, unknown_word};
+        inserted_text, std::nullopt, unknown_word,    std::nullopt,  linear}; // no posture; a wound cut has no centre
     return kinds[record_kind];
 }
 

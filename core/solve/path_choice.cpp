@@ -261,7 +261,7 @@ PathChooser::Seen PathChooser::add(const PathTarget& target)
 {
     const Branches found = solver_->branches(target.pose.axis, follower_);
     const double chord = (target.pose.axis - here_.axis).lpNorm<1>(); // at least
-    if (open_ && pending_.empty() && !target.link && target.arc == nullptr && rotary_ == 2 && found.count == 2 &&
+    if (open_ && pending_.empty() && !target.link && target.curve == nullptr && rotary_ == 2 && found.count == 2 &&
         std::min(found.pole, here_pole_) > clear_of_poles * (chord + at_pole)) {
         // Nearly all targets: a straight cut that no pole is near.
         const double turn = turn_to(found);
@@ -312,7 +312,7 @@ PathChooser::Seen PathChooser::add_with_care(const PathTarget& target, const Bra
         if (!pending_.empty()) {
             if (pole && pending_.size() < longest_wait) {
                 pending_.push_back(target);
-                pending_.back().arc = nullptr;
+                pending_.back().curve = nullptr;
                 return seen;
             }
             settle_pending(pole ? nullptr : &found);
@@ -376,7 +376,7 @@ void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget&
 
 void PathChooser::cut(const PathTarget& target, const Branches& found)
 {
-    const auto piece = [&] { return PathPiece{here_, target.pose, target.arc != nullptr ? std::optional(*target.arc) : std::nullopt}; };
+    const auto piece = [&] { return target.curve != nullptr ? *target.curve : PathPiece{here_, target.pose, std::nullopt}; };
     const bool pole = found.pole <= at_pole;
     const Vec3& axis = solver_->pole_axis();
     Lifts lifts = pole ? at_the_pole(target.pose.axis.dot(axis) < 0) : lifts_near(found);
@@ -414,10 +414,10 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
         write_step(code(Planned::Entry::pole), lifts, opposite);
         steps_.put(step);
     } else {
-        if (target.arc != nullptr) {
-            // Travel along the arc, not only at its end.
+        if (target.curve != nullptr) {
+            // Travel along the curve, not only at its end.
             for (int i = 1; i < 8; ++i) {
-                const Pose between = piece().at(i / 8.0);
+                const Pose between = target.curve->at(i / 8.0);
                 advance(pole ? lifts : lifts_near(solver_->branches(between.axis)), between.tip, target.tool_length, true);
             }
         }

@@ -13,7 +13,7 @@
 #pragma once
 
 #include "core/base/world.hpp"
-#include "core/geometry/arc.hpp"
+#include "core/geometry/path_piece.hpp"
 #include "core/solve/inverse.hpp"
 
 #include <optional>
@@ -27,7 +27,7 @@ struct PathTarget {
     double tool_length = 0;    ///< mm
     bool link = false;         ///< reached in rapid: the sheet may change here
     bool may_reorient = false; ///< the tool may be retracted before this target and come back on another sheet
-    const Arc* arc = nullptr;  ///< the tip's way to the target where it is no line; read during add() only
+    const PathPiece* curve = nullptr; ///< the way to the target where it is no line; read during add() only
 };
 
 enum class ChoiceProblem {

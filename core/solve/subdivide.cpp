@@ -30,7 +30,7 @@ struct Splitter {
     /// Adds points after `a` up to and with `b`.
     void split(const Waypoint& a, const Waypoint& b)
     {
-        if (!piece.arc) {
+        if (!piece.curved()) {
             const double w = std::abs(b.turns[0] - a.turns[0]) + std::abs(b.turns[1] - a.turns[1]);
             const Vec3 tip = piece.from.tip + (piece.to.tip - piece.from.tip) * a.s;
             const Deviation bound = deviation_bound(w, length * (b.s - a.s), out.lever.at(solver, tip, tool_length), interpolation);
@@ -72,7 +72,7 @@ struct Splitter {
 
 Turns turns_between(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& a, const Turns& b, double s)
 {
-    const Branches found = solver.branches(great_circle(piece.from.axis, piece.to.axis, s));
+    const Branches found = solver.branches(piece.wound ? piece.at(s).axis : great_circle(piece.from.axis, piece.to.axis, s));
     Turns out = found.turns[std::size_t(found.count > 1 ? branch : 0)];
     for (std::size_t i = 0; i < 2; ++i) {
         // The way between is shorter than a whole turn: the reading near its middle is the one.
@@ -104,7 +104,7 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
                           Interpolation interpolation)
 {
     Deviation worst;
-    if (interpolation == Interpolation::tip_and_vector && !piece.arc) {
+    if (interpolation == Interpolation::tip_and_vector && !piece.curved()) {
         return worst;
     }
     const Kinematics& kinematics = solver.kinematics();
@@ -124,7 +124,7 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
         if (interpolation != Interpolation::joints) {
             pose.tip = piece.at(a.s).tip + (piece.at(b.s).tip - piece.at(a.s).tip) * u;
         }
-        if (interpolation == Interpolation::joints || piece.arc) {
+        if (interpolation == Interpolation::joints || piece.curved()) {
             s = piece.project(pose);
         }
         const Deviation d = deviation_at(piece, s, pose);

@@ -14,4 +14,24 @@ PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Circular
     return piece;
 }
 
+PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Wound& wound)
+{
+    PathPiece piece{transformed(frame, from), transformed(frame, wound.to), std::nullopt, wound.way};
+    if (frame.matrix() != Frame::Identity().matrix()) {
+        piece.wound = std::make_shared<const WoundWay>(transformed(*wound.way, frame.linear(), frame.translation()));
+    }
+    return piece;
+}
+
+std::optional<PathPiece> curved_piece(const Frame& frame, const Pose& from, const RecordData& data)
+{
+    if (const auto* circular = std::get_if<record::Circular>(&data)) {
+        return arc_piece(frame, from, *circular);
+    }
+    if (const auto* wound = std::get_if<record::Wound>(&data)) {
+        return arc_piece(frame, from, *wound);
+    }
+    return std::nullopt;
+}
+
 } // namespace wexilum

@@ -1,4 +1,4 @@
-// A circular record as the piece of path it stands for.
+// Records of curved motion as the pieces of path they stand for.
 #pragma once
 
 #include "core/geometry/path_piece.hpp"
@@ -9,5 +9,8 @@ namespace wexilum {
 /// `from` and the record are in the part's frame; the piece comes out in the frame that `frame` leads to. Ends that agree
 /// within 1e-6 mm are a whole circle.
 [[nodiscard]] PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Circular& circular);
+[[nodiscard]] PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Wound& wound);
+/// Nothing for records of other motion.
+[[nodiscard]] std::optional<PathPiece> curved_piece(const Frame& frame, const Pose& from, const RecordData& data);
 
 } // namespace wexilum

@@ -9,7 +9,8 @@ const char* event_name(std::size_t kind)
     static constexpr std::array<const char*, std::variant_size_v<RecordData>> names{
         "start position", "rapid motion",  "linear motion", "circular motion", "start of a cycle",  "cycle point",  "end of a cycle",
         "tool change",    "feed",          "spindle",       "coolant",         "program name",      "operation",    "comment",
-        "stop",           "optional stop", "dwell",         "inserted text",   "end of a toolpath", "unknown word", "change of posture"};
+        "stop",           "optional stop", "dwell",         "inserted text",   "end of a toolpath", "unknown word", "change of posture",
+        "wound motion"};
     return names[kind];
 }
 
@@ -37,6 +38,9 @@ const Pose* end_pose(const RecordData& data)
     }
     if (const auto* circular = std::get_if<record::Circular>(&data)) {
         return &circular->to;
+    }
+    if (const auto* wound = std::get_if<record::Wound>(&data)) {
+        return &wound->to;
     }
     if (const auto* point = std::get_if<record::CyclePoint>(&data)) {
         return &point->at;

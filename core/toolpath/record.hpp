@@ -3,11 +3,12 @@
 
 #include "core/base/ids.hpp"
 #include "core/base/result.hpp"
-#include "core/geometry/pose.hpp"
+#include "core/geometry/wound_way.hpp"
 #include "core/toolpath/posture.hpp"
 
 #include <cstdint>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <variant>
@@ -46,6 +47,11 @@ struct Circular {
     double radius = 0;           ///< as stated in the file, mm
     int extra_turns = 0;         ///< whole turns beyond the first arrival at `to`
     Pose to;
+};
+/// A cut laid round a cylinder. No toolpath says so, the arrangement of a job does. It turns by no more than a quarter.
+struct Wound {
+    std::shared_ptr<const WoundWay> way; ///< part's frame; not null
+    Pose to;                             ///< the way's end
 };
 /// Cycle kinds with a meaning of their own are named by CycleKind (cycle.hpp); any other name is an open kind.
 struct CycleStart {
@@ -114,7 +120,7 @@ struct Unknown {
 using RecordData = std::variant<record::From, record::Rapid, record::Linear, record::Circular, record::CycleStart, record::CyclePoint,
                                 record::CycleEnd, record::ToolChange, record::Feed, record::Spindle, record::Coolant, record::ProgramName,
                                 record::Operation, record::Comment, record::Stop, record::OptionalStop, record::Dwell, record::InsertedText,
-                                record::ProgramEnd, record::Unknown, record::PostureChange>;
+                                record::ProgramEnd, record::Unknown, record::PostureChange, record::Wound>;
 
 struct Record {
     RecordData data;

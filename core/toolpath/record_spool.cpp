@@ -39,6 +39,33 @@ void fields(Stream& s, record::Circular& v)
     fields(s, v.to);
 }
 template <typename Stream>
+void fields(Stream& s, record::Wound& v)
+{
+    WoundWay way = v.way ? *v.way : WoundWay();
+    for (int k = 0; k < 3; ++k) {
+        Vec3 column = way.cylinder.linear().col(k);
+        s.vector(column);
+        way.cylinder.linear().col(k) = column;
+    }
+    Vec3 origin = way.cylinder.translation();
+    s.vector(origin);
+    way.cylinder.translation() = origin;
+    s.value(way.radius);
+    s.vector(way.from);
+    s.vector(way.to);
+    bool bent = way.arc.has_value();
+    s.value(bent);
+    Arc arc = way.arc.value_or(Arc());
+    s.vector(arc.centre);
+    s.vector(arc.normal);
+    s.value(arc.sweep);
+    arc.start = way.from;
+    arc.end = way.to;
+    way.arc = bent ? std::optional(arc) : std::nullopt;
+    v.way = std::make_shared<const WoundWay>(way);
+    fields(s, v.to);
+}
+template <typename Stream>
 void fields(Stream& s, record::CycleStart& v)
 {
     s.text(v.kind);
