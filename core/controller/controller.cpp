@@ -111,6 +111,25 @@ private:
         });
     }
 
+    /// The joint that turns the cylinder, and the letter that tells the way round.
+    void read_surface(Fields& fields, WordMeaning& meaning)
+    {
+        std::string flat;
+        if (fields.text("turns", meaning.joint, true) && !c_.address_of(meaning.joint)) {
+            problems_.add(*fields.here().find("turns"), fmt::format("the joint \"{}\" has no address", meaning.joint.substr(0, 40)),
+                          "name one of \"axes\"");
+        }
+        if (fields.text("flat", flat, true)) {
+            const auto axis = flat.size() == 1 ? c_.axes.find(flat[0]) : c_.axes.end();
+            if (axis == c_.axes.end() || axis->second == meaning.joint) {
+                problems_.add(*fields.here().find("flat"), fmt::format("\"{}\" is no letter of another axis", flat.substr(0, 40)),
+                              "name the letter of the linear axis in whose stead the way round stands");
+            } else {
+                meaning.flat = flat[0];
+            }
+        }
+    }
+
     void read_words(Fields& root)
     {
         root.each_member(
@@ -133,6 +152,9 @@ private:
                 }
                 if (meaning.function == Function::brake_lock || meaning.function == Function::brake_release) {
                     fields.text("joint", meaning.joint, true);
+                }
+                if (meaning.function == Function::cylinder_surface) {
+                    read_surface(fields, meaning);
                 }
                 if (meaning.function == Function::tool_mount) {
                     fields.text("mount", meaning.mount, true);

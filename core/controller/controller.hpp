@@ -24,7 +24,8 @@ struct CycleMotion {
 struct WordMeaning {
     Function function = Function::rapid;
     std::string work_register; ///< for work_offset
-    std::string joint;         ///< for brake_lock and brake_release
+    std::string joint;         ///< for brake_lock and brake_release; for cylinder_surface the one that turns
+    char flat = 0;             ///< for cylinder_surface: the letter that tells the way round
     std::string mount;         ///< for tool_mount: its id
     CycleMotion cycle;         ///< for cycle
     PlaneForm plane;           ///< for tilted_plane

@@ -52,6 +52,7 @@ constexpr std::array<Row, function_count> rows{{
     {"tool-centre-point", Group::frame},
     {"tilted-plane", Group::frame},
     {"world-coordinates", Group::frame},
+    {"cylinder-surface", Group::frame},
     {"tool-mount", Group::none},
 }};
 constexpr std::array<std::string_view, group_count> groups{"motion",  "plane",  "distance",     "units",        "feed-mode",

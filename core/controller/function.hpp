@@ -54,9 +54,10 @@ enum class Function : std::uint8_t {
     tool_centre_point,
     tilted_plane,
     world_coordinates,
-    tool_mount, ///< another tool mount carries the tool: a second cutter, or a head that the control fits by itself
+    cylinder_surface, ///< a length word tells the way round a cylinder, which a rotary joint turns
+    tool_mount,       ///< another tool mount carries the tool: a second cutter, or a head that the control fits by itself
 };
-inline constexpr std::size_t function_count = 45;
+inline constexpr std::size_t function_count = 46;
 
 /// Words of one group replace each other; a word of group none acts once.
 enum class Group : std::uint8_t {

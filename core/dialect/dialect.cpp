@@ -277,9 +277,13 @@ private:
             Fields fields(*node, "the frames", problems_);
             read_frame(fields, "standing", d_.standing_frame);
             read_frame(fields, "turning", d_.turning_frame);
+            read_frame(fields, "wound", d_.wound_frame);
+            if (d_.standing_frame == FrameKind::cylinder || d_.turning_frame == FrameKind::cylinder) {
+                problems_.add(*node, "\"cylinder\" is for wound operations alone", "write it as \"wound\"");
+            }
             fields.finish();
         }
-        for (const FrameKind kind : {d_.standing_frame, d_.turning_frame}) {
+        for (const FrameKind kind : {d_.standing_frame, d_.turning_frame, d_.wound_frame}) {
             if (const auto lacks = d_.lacks_for(kind)) {
                 problems_.add(*root.here().find("frames"), *lacks, "add it, or choose another frame");
             }
@@ -330,6 +334,10 @@ std::optional<std::string> Dialect::lacks_for(FrameKind kind) const
     const auto needs = [&](Function function) -> std::optional<std::string> {
         return word(function) ? std::nullopt : std::optional(fmt::format("\"{}\" needs a word for {}", name_of(kind), name_of(function)));
     };
+    if (kind == FrameKind::cylinder) {
+        const auto lacks = needs(Function::joint_coordinates);
+        return lacks ? lacks : needs(Function::cylinder_surface);
+    }
     if (kind == FrameKind::tilted_plane && !plane) {
         return "\"tilted-plane\" needs the form of its declaration under \"plane\"";
     }

@@ -114,6 +114,7 @@ struct Dialect : Addresses {
     std::optional<PlaneStyle> plane;
     FrameKind standing_frame = FrameKind::joints; ///< in operations whose cuts don't turn the tool, where job and operation say nothing
     FrameKind turning_frame = FrameKind::joints;  ///< in the others
+    FrameKind wound_frame = FrameKind::joints;    ///< in operations that are wound: the others' own, or cylinder
     RotaryFeedStyle rotary_feed = RotaryFeedStyle::inverse_time;
     bool length_by_register = true; ///< a length word; otherwise the length is inside the coordinates
     std::string length_joint = "Z";

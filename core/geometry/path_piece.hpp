@@ -18,8 +18,8 @@ struct PathPiece {
     std::shared_ptr<const WoundWay> wound{}; ///< not with an arc; its ends are from and to. null: none
 
     [[nodiscard]] bool curved() const { return arc || wound; }
-    [[nodiscard]] double length() const; ///< of the tip's way, mm; of a wound one on the cylinder's surface
-    [[nodiscard]] double turn() const;   ///< of the axis between its ends, rad
+    [[nodiscard]] double length() const;    ///< of the tip's way, mm; of a wound one on the cylinder's surface
+    [[nodiscard]] double turn() const;      ///< of the axis between its ends, rad
     [[nodiscard]] double turn_rate() const; ///< rad a mm of the tip's way, the most; 0 where the tip stands still
     /// The pose at fraction s (0..1) of tip travel; of the turn where the tip stands still.
     [[nodiscard]] Pose at(double s) const;

@@ -2,6 +2,7 @@
 
 #include "core/base/units.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 namespace wexilum {
@@ -17,6 +18,13 @@ void BudgetRule::set_length_increment(double mm)
     for (std::size_t i = 0; i < half_.size(); ++i) {
         const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
         half_[i] = assembly_.machine.joints[i].by_hand ? 0 : 0.5 * (rotary ? to_rad(assembly_.controller.angle_increment) : mm);
+    }
+}
+
+void BudgetRule::set_surface(std::size_t joint, double scale)
+{
+    if (joint != SIZE_MAX) {
+        half_[joint] = std::max(half_[joint], 0.5 * length_increment_ / scale);
     }
 }
 

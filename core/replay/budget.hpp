@@ -15,6 +15,9 @@ public:
     explicit BudgetRule(const Assembly& assembly);
     /// The last digit of a length word in mm, in the units in force.
     void set_length_increment(double mm);
+    /// After it: a joint is turned by lengths on a cylinder, `scale` mm a rad; SIZE_MAX: none is. It may still stand where its own word has
+    /// brought it.
+    void set_surface(std::size_t joint, double scale);
 
     /// At a record: every word is off by half an increment, rotary words at their lever arm.
     /// `levers`: of the rotary joints of the chain (mm).

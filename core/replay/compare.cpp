@@ -58,6 +58,7 @@ Pose Comparer::pose_at(const ReplayMove& move, double u) { return pose_of(move.m
 Comparer::Seen Comparer::see(const ReplayMove& move)
 {
     budget_.set_length_increment(move.length_increment);
+    budget_.set_surface(move.surface_joint, move.surface_scale);
     Readings levers = Readings::Zero(move.to.size());
     const Chain& chain = this->chain(move.mount);
     const Pose to = pose_of(move.mount, move.to, move.tool_length, &levers);
@@ -133,6 +134,7 @@ void Comparer::advance(const Pose& at)
     ++next_;
     progress_ = 0;
     progress_place_ = 0;
+    progress_reach_ = 0;
     progress_exact_ = true;
     progress_block_ = BlockNumber();
     link_from_ = at;

@@ -163,6 +163,7 @@ private:
     std::size_t next_ = 0;
     double progress_ = 0;           // along the current feed piece, by the tip
     double progress_place_ = 0;     // the same by time, where that is finer
+    double progress_reach_ = 0;     // mm: how far off that may be, by the feed words of all its blocks
     bool progress_exact_ = true;    // every block of this piece so far told its place by its time
     BlockNumber progress_block_;    // the block that last moved along it
     Deviation progress_short_;      // how far its end was from the piece's end

@@ -89,7 +89,8 @@ bool Comparer::standing_turn(const Seen& seen, const Expected& item)
     if (seen.turn <= 1e-9 || item.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
         return false;
     }
-    const Budget budget = budget_.between(seen.budget, {true, false, false, false, item.piece.turn_rate(), seen.move.tip_solver != nullptr});
+    const Budget budget =
+        budget_.between(seen.budget, {true, false, false, false, item.piece.turn_rate(), seen.move.tip_solver != nullptr});
     if (!within(deviation_at(item.piece, progress_, seen.to), BudgetRule::on_way(seen.budget, item.piece.turn_rate()))) {
         return false;
     }
@@ -148,7 +149,8 @@ bool Comparer::nearly_reached(const Seen& seen)
 void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
 {
     const ReplayMove& m = seen.move;
-    const bool rotary = seen.turn > 1e-9;
+    // Where a wound arc bends back its chord may stand still in the turn.
+    const bool rotary = seen.turn > 1e-9 || (item.piece.wound && item.piece.wound->arc);
     const Budget budget = budget_.between(seen.budget, {rotary, item.piece.curved() && !m.arc, m.arc && m.arc_by_centre,
                                                         m.arc && !m.arc_by_centre, item.piece.turn_rate(), m.tip_solver != nullptr});
     // Joints in proportion leave a straight way along a parabola whose top is in the middle, the better the less they turn.
@@ -168,17 +170,22 @@ void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
 
 void Comparer::check_centre(const Seen& seen, const Expected& item)
 {
-    if (!seen.move.arc || !item.piece.arc || !seen.move.arc_by_centre) {
+    const std::optional<Arc>& arc = item.piece.wound ? item.piece.wound->arc : item.piece.arc;
+    if (!seen.move.arc || !arc || !seen.move.arc_by_centre) {
         return;
     }
     // The centre's place across the arc's normal, in the part's frame.
     Readings at_centre = seen.move.to;
     for (int k = 0; k < 3; ++k) {
-        at_centre[seen.move.arc_joints[std::size_t(k)]] = seen.move.arc->centre[k];
+        const int joint = seen.move.arc_joints[std::size_t(k)];
+        at_centre[joint] = seen.move.arc_value(std::size_t(joint), seen.move.arc->centre[k]);
     }
-    const Vec3 centre = pose_of(seen.move.mount, at_centre, seen.move.tool_length).tip;
-    const Vec3& normal = item.piece.arc->normal;
-    const Vec3 off = centre - item.piece.arc->centre;
+    Vec3 centre = pose_of(seen.move.mount, at_centre, seen.move.tool_length).tip;
+    if (item.piece.wound) {
+        centre = item.piece.wound->unwound(centre, arc->centre.x());
+    }
+    const Vec3& normal = arc->normal;
+    const Vec3 off = centre - arc->centre;
     const double across = (off - normal * normal.dot(off)).norm();
     const double allowed = 2 * std::sqrt(0.5) * seen.move.length_increment + 2 * BudgetRule::computing_tip;
     if (across > allowed) {

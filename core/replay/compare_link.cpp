@@ -230,7 +230,8 @@ void Comparer::check_after_end(const Seen& seen)
     const Vec3 way = seen.to.tip - seen.from.tip;
     const auto moves = [&](std::size_t i) { return std::abs(seen.move.to[Eigen::Index(i)] - seen.move.from[Eigen::Index(i)]) > 1e-9; };
     const auto away = away_joint();
-    bool leans = assembly_.machine.mounts[seen.move.mount].attachment;
+    const OperationLinks& last = assembly_.links_of(assembly_.links.size());
+    bool leans = assembly_.machine.mounts[seen.move.mount].attachment || last.clearance;
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         leans = leans || (moves(i) && away != i);
     }
@@ -245,9 +246,8 @@ void Comparer::check_after_end(const Seen& seen)
             return std::any_of(step.readings.begin(), step.readings.end(),
                                [&](const HeldJoint& held) { return held.joint.value == i && there(held.reading); });
         };
-        const auto& retreat = assembly_.links_of(assembly_.links.size()).retreat;
         if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12 && !there(assembly_.machine.joints[i].home) &&
-            std::none_of(retreat.begin(), retreat.end(), stated)) {
+            std::none_of(last.retreat.begin(), last.retreat.end(), stated)) {
             const std::string& id = assembly_.machine.joints[i].id;
             find(Severity::warning, "stray-rapid", id, fmt::format("after the last record {} moves to a place that is not its home", id),
                  "send it home, or take the block away", nullptr, seen.move.block);

@@ -104,11 +104,15 @@ double Comparer::place_by_time(const Seen& seen, const Expected& item, double s,
         return s;
     }
     const double by_time = progress_place_ + seen.move.seconds / whole;
+    progress_reach_ += seen.move.seconds / whole * length * seen.move.feed_precision;
+    if (item.piece.wound && seen.turn <= 1e-9) { // where nothing turns the asked feed holds on the chord
+        progress_reach_ += std::abs(by_time - s) * length;
+    }
     progress_exact_ = progress_exact_ && !seen.move.at_joint_limit && by_time < 1 && std::abs(by_time - s) * length <= 2 * seen.budget.tip;
     if (!progress_exact_) {
         return s; // limited by a joint, or a wrong feed: told elsewhere
     }
-    reach = by_time * length * seen.move.feed_precision + BudgetRule::computing_tip;
+    reach = progress_reach_ + BudgetRule::computing_tip;
     if (seen.move.tip_solver != nullptr) {
         reach += 2 * seen.budget.tip; // the feed is the tip's own: its way between two rounded places tells no more than they do
     }

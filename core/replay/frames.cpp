@@ -82,10 +82,19 @@ void Interpreter::apply_frame(BlockWords& words)
         tip.stale = true;
         tip.plane.reset();
         tip.kind = FrameKind::joints;
-        changed_ = true;
-        if (meaning->function == Function::joint_coordinates) {
+        const std::optional<Surface> before = std::exchange(surface_, std::nullopt);
+        if (meaning->function == Function::cylinder_surface) {
+            const Status status = read_surface(*meaning, words);
+            if (!status) {
+                report(Severity::error, "frame-error", "", refused(status.error()), status.error().cure);
+            }
+            changed_ = changed_ || !surface_ || !before || surface_->scale != before->scale;
             continue;
         }
+        if (meaning->function == Function::joint_coordinates) {
+            continue; // whether that changes anything the word in force tells
+        }
+        changed_ = true;
         const std::string letters = "XYZ";
         for (std::size_t k = 0; k < 3; ++k) {
             tip.xyz[k] = joint_of(letters[k]).value_or(SIZE_MAX);
@@ -101,6 +110,42 @@ void Interpreter::apply_frame(BlockWords& words)
             report(Severity::error, "frame-error", "", refused(status.error()), status.error().cure);
             tip.kind = FrameKind::joints;
         }
+    }
+}
+
+Status Interpreter::read_surface(const WordMeaning& meaning, BlockWords& words)
+{
+    const auto turning = machine_.find_joint(meaning.joint);
+    const auto flat = joint_of(meaning.flat);
+    if (!turning || !rotary(turning->value) || !flat || rotary(*flat)) {
+        return Error{ErrorKind::value,
+                     fmt::format("{} does not turn a cylinder round which {} could tell the way", meaning.joint, meaning.flat),
+                     {},
+                     "name a rotary joint and the letter of a linear one in the controller"};
+    }
+    const CodeWord* word = words.take(controller_.radius);
+    const double radius = word != nullptr ? length_value(*word) : 0;
+    if (radius <= 0) {
+        return Error{ErrorKind::value,
+                     fmt::format("the cylinder's radius {} is missing, or not above zero", controller_.radius),
+                     {},
+                     "write it in the same block"};
+    }
+    surface_ = Surface{*flat, turning->value, radius};
+    return {};
+}
+
+/// The joint under the letter of the way round stands; the one that turns the cylinder goes.
+void Interpreter::move_on_surface(ReplayMove& move)
+{
+    const auto [flat, turning, scale] = *surface_;
+    move.surface_joint = turning;
+    move.surface_scale = scale;
+    move.surface_zero = offset(turning);
+    move.to[Eigen::Index(turning)] = move.to[Eigen::Index(flat)] / scale + move.surface_zero;
+    move.to[Eigen::Index(flat)] = now_[Eigen::Index(flat)];
+    for (int& joint : move.arc_joints) {
+        joint = move.arc && joint == int(flat) ? int(turning) : joint;
     }
 }
 
@@ -157,6 +202,11 @@ void Interpreter::name_frame_joints(const BlockWords& words)
 
 Readings Interpreter::here()
 {
+    if (surface_) {
+        Readings out = now_;
+        out[Eigen::Index(surface_->flat)] = (now_[Eigen::Index(surface_->turning)] - offset(surface_->turning)) * surface_->scale;
+        return out;
+    }
     if (!in_frame()) {
         return now_;
     }

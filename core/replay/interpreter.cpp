@@ -49,7 +49,8 @@ Readings ReplayMove::at(double u) const
     if (arc) {
         const Vec3 p = u >= 1 ? Vec3(to[arc_joints[0]], to[arc_joints[1]], to[arc_joints[2]]) : arc->at(u);
         for (int k = 0; k < 3; ++k) {
-            out[arc_joints[std::size_t(k)]] = p[k];
+            const auto joint = arc_joints[std::size_t(k)];
+            out[joint] = u < 1 ? arc_value(std::size_t(joint), p[k]) : p[k];
         }
     }
     return out;
@@ -73,7 +74,8 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
         }
     }
     for (const auto& [word, meaning] : controller.words) {
-        const auto joint = meaning.joint.empty() ? std::nullopt : machine.find_joint(meaning.joint);
+        const bool brakes = meaning.function == Function::brake_lock || meaning.function == Function::brake_release;
+        const auto joint = brakes ? machine.find_joint(meaning.joint) : std::nullopt;
         if (joint) {
             braked_ |= std::uint32_t{1} << joint->value;
             const bool at_power_on = std::find(controller.power_on.begin(), controller.power_on.end(), word) != controller.power_on.end();
@@ -227,6 +229,9 @@ double Interpreter::offset(std::size_t joint)
     if (in_frame() && std::find(tip_words_->xyz.begin(), tip_words_->xyz.end(), joint) != tip_words_->xyz.end()) {
         return 0; // it is in the frame
     }
+    if (surface_ && joint == surface_->flat) {
+        return 0; // the way round begins where the word of the joint that turns is zero
+    }
     double out = offsets_[joint] + (joint == length_joint_ ? length_shift_ : 0);
     if (summed_[joint] != nullptr) {
         for (const SignedJoint& other : *summed_[joint]) {
@@ -281,6 +286,11 @@ void Interpreter::run(const CodeBlock& block)
             if (loop_.value != 0) {
                 report(Severity::error, "loop-open", "", fmt::format("the program ends inside the loop of block {}", loop_.value),
                        "close the loop before the end");
+            }
+            if (surface_ || in_frame()) {
+                report(Severity::warning, "frame-left-on", "",
+                       "the program ends while X, Y and Z still tell something else than the joints",
+                       "switch back to the joints' own coordinates before the end");
             }
             sink_.program_end(block_);
             ended_ = true;
@@ -426,6 +436,13 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
             (void)use(Group::frame);
         }
         any = true;
+        if (surface_ && joint == surface_->turning && !machine) {
+            report(Severity::error, "code-error", "",
+                   fmt::format("the word {} has no meaning while {} tells the way round the cylinder", address,
+                               *controller_.address_of(machine_.joints[surface_->flat].id)),
+                   "switch back to the joints' own coordinates first");
+            continue;
+        }
         words.commanded_known = words.commanded_known && known(joint);
         const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
         const auto at = Eigen::Index(joint);
@@ -453,7 +470,8 @@ void Interpreter::apply_motion(BlockWords& words)
     if (place) {
         name_frame_joints(words);
     }
-    Readings to = place ? here() : now_;
+    const bool on_surface = surface_ && !words.has(Function::machine_coordinates);
+    Readings to = place || on_surface ? here() : now_;
     const bool any = targets(words, to);
     const bool centre = std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.contains(c); });
     if (!any && !centre) {
@@ -490,6 +508,9 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
     }
     if (in_frame() && !move.to_machine_position) [[unlikely]] {
         move_in_frame(words, wanted, move);
+    }
+    if (surface_ && !move.to_machine_position) {
+        move_on_surface(move);
     }
     const Readings& to = move.to;
     if (braked_ != 0) {
@@ -558,6 +579,10 @@ void Interpreter::time_feed(ReplayMove& move)
     double turns = 0;
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
         const double way = move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)];
+        if (i == move.surface_joint) {
+            squares += way * way * move.surface_scale * move.surface_scale;
+            continue;
+        }
         (rotary(i) ? turns : squares) += rotary(i) ? to_deg(way) * to_deg(way) : way * way;
     }
     const bool tip = move.tip_solver != nullptr;

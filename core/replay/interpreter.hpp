@@ -29,15 +29,19 @@ struct ReplayMove {
     std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
-    double waited = 0;                                        ///< s: for brakes, before it
-    double seconds = 0;                                       ///< at feed: how long it takes, no joint faster than it can go
-    double feed_precision = 0;                                ///< half the last digit of the feed word over its value
-    bool at_joint_limit = false;                              ///< a joint, not the feed word, says how long it takes
-    bool from_known = true;                                   ///< the program itself has brought every joint where it starts
-    bool to_machine_position = false;                         ///< went by absolute machine coordinates
-    std::uint32_t mount = 0;                                  ///< that carries the tool, by its place in Machine::mounts
-    std::uint32_t tool = 0;                                   ///< in the spindle
-    double tool_length = 0;                                   ///< of that tool, mm
+    std::size_t surface_joint = SIZE_MAX; ///< turns a cylinder on whose surface the motion is told: an arc's values for it, and the feed's,
+                                          ///< are lengths
+    double surface_scale = 1;             ///< mm a rad of that joint
+    double surface_zero = 0;              ///< rad: its reading where those lengths are 0
+    double waited = 0;                    ///< s: for brakes, before it
+    double seconds = 0;                   ///< at feed: how long it takes, no joint faster than it can go
+    double feed_precision = 0;            ///< half the last digit of the feed word over its value
+    bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
+    bool from_known = true;               ///< the program itself has brought every joint where it starts
+    bool to_machine_position = false;     ///< went by absolute machine coordinates
+    std::uint32_t mount = 0;              ///< that carries the tool, by its place in Machine::mounts
+    std::uint32_t tool = 0;               ///< in the spindle
+    double tool_length = 0;               ///< of that tool, mm
     record::SpindleState spindle = record::SpindleState::off; ///< of the tool, behind the gears of its mount
     double spindle_rpm = 0;                                   ///< likewise
     record::CoolantState coolant = record::CoolantState::off;
@@ -50,6 +54,11 @@ struct ReplayMove {
     Vec3 tip_to = Vec3::Zero();
     double tip_length = 0; ///< as the control knows it
 
+    /// The reading of one of arc_joints where the arc tells `value` for it.
+    [[nodiscard]] double arc_value(std::size_t joint, double value) const
+    {
+        return joint == surface_joint ? surface_zero + value / surface_scale : value;
+    }
     /// Where the joints are at fraction u of the motion.
     [[nodiscard]] Readings at(double u) const;
 
@@ -100,6 +109,12 @@ private:
     };
     struct BlockWords;
     struct TipWords;
+    /// A cylinder on whose surface the words tell motion.
+    struct Surface {
+        std::size_t flat;    ///< the joint whose letter tells the way round, mm
+        std::size_t turning; ///< the joint that turns the cylinder
+        double scale;        ///< mm a rad
+    };
 
     void run(const CodeBlock& block);
     bool sort_words(const CodeBlock& block, BlockWords& out);
@@ -124,6 +139,8 @@ private:
     [[nodiscard]] Readings here();
     [[nodiscard]] Readings joints_of(const BlockWords& words, const Readings& place);
     [[nodiscard]] Vec3 tip_of(const Readings& place) const;
+    [[nodiscard]] Status read_surface(const WordMeaning& meaning, BlockWords& words);
+    void move_on_surface(ReplayMove& move);
     void move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move);
     void check_brakes(const Readings& to, bool feed);
     void stop(bool optional);
@@ -174,7 +191,8 @@ private:
     std::uint32_t braked_ = 0;                             ///< joints with such a brake, a bit each
     double waited_ = 0;                                    ///< s, for brakes since the last motion
     std::unique_ptr<TipWords> tip_words_;                  ///< null until a word for a frame has come
-    bool has_frames_ = false;                              ///< the control knows words for them
+    std::optional<Surface> surface_;
+    bool has_frames_ = false; ///< the control knows words for them
     Operator operator_;
     std::uint32_t mount_ = 0;
     bool takes_mounts_ = false;

@@ -1,8 +1,8 @@
 #include "core/run/aligned_choice.hpp"
 
+#include "core/base/units.hpp"
 #include "core/run/contact_set.hpp"
 #include "core/run/postures.hpp"
-#include "core/base/units.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/cycle.hpp"
 

@@ -14,11 +14,41 @@ constexpr int deepest_split = 4;
 
 } // namespace
 
-std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& piece) const
+namespace {
+
+const Arc& arc_of(const PathPiece& piece) { return piece.wound ? *piece.wound->arc : *piece.arc; }
+
+} // namespace
+
+/// What the words of X, Y and Z tell at a place of the flat, before rounding.
+Vec3 MotionWriter::told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const
+{
+    const Pose pose = wound.wound(flat);
+    const Turns now = solver_->turns_of(now_.readings);
+    Turns turns = solver_->branches(pose.axis).turns[0];
+    turns[0] += whole_turn * std::round((now[0] - turns[0]) / whole_turn);
+    Readings at = now_.readings;
+    solver_->set_turns(at, turns);
+    solver_->set_linear(at, pose.tip, tool_length_);
+    const Readings values = frame_.program_values(at);
+    return {values[Eigen::Index(joints[0])], values[Eigen::Index(joints[1])], values[Eigen::Index(joints[2])]};
+}
+
+/// Where the machine stands at fraction s of an arc.
+Stand MotionWriter::stand_on(const PathPiece& piece, const ArcFrame& frame, double s) const
+{
+    if (frame.wound == nullptr) {
+        return with_same_turn(piece.arc->at(s));
+    }
+    const SheetWay& way = *frame.wound;
+    return rounded(s == 1 ? way.to : turns_between(*solver_, piece, way.branch, way.from, way.to, s), piece.at(s).tip);
+}
+
+std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& piece, const SheetWay& way) const
 {
     const Dialect& dialect = assembly_.dialect;
     const Controller& controller = assembly_.controller;
-    const bool same_axis = piece.turn() < 1e-9;
+    const bool same_axis = on_cylinder() ? bool(piece.wound) : piece.turn() < 1e-9;
     if (!dialect.arcs || !controller.has_arcs || !same_axis || solver_->linear().size() != 3) {
         return std::nullopt;
     }
@@ -40,23 +70,35 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
             return std::nullopt;
         }
     }
-    const bool joints = frame_.kind() == FrameKind::joints;
+    const Arc& arc = arc_of(piece);
     const Turns turns = solver_->turns_of(now());
     const auto jacobian = solver_->kinematics().tip_jacobian(now(), tool_length_);
-    Mat3 columns = joints ? Mat3::Identity() : Mat3(frame_.tip_frame().frame(turns).linear());
+    Mat3 columns; // how the words' directions lie in the arc's frame
+    if (on_cylinder()) {
+        out.wound = &way;
+        const Vec3 from = told_on_cylinder(*piece.wound, piece.wound->from, out.joints);
+        for (int k = 0; k < 3; ++k) {
+            columns.row(k) = (told_on_cylinder(*piece.wound, piece.wound->from + Vec3::Unit(k), out.joints) - from).transpose();
+        }
+    } else if (of_the_tip(frame_.kind())) {
+        columns = frame_.tip_frame().frame(turns).linear();
+    } else {
+        for (int k = 0; k < 3; ++k) {
+            columns.col(k) = jacobian.col(Eigen::Index(out.joints[std::size_t(k)]));
+        }
+    }
     for (int k = 0; k < 3; ++k) {
-        const Vec3 way = joints ? Vec3(jacobian.col(Eigen::Index(out.joints[std::size_t(k)]))) : Vec3(columns.col(k));
-        columns.col(k) = way * out.signs[std::size_t(k)];
+        columns.col(k) *= out.signs[std::size_t(k)];
     }
     if ((columns.transpose() * columns - Mat3::Identity()).cwiseAbs().maxCoeff() > 1e-9) {
         return std::nullopt; // skew joints would draw an ellipse
     }
     // A normal is a pseudo-vector: it turns round under a left-handed set of axes.
-    const Vec3 normal = columns.transpose() * piece.arc->normal * columns.determinant();
+    const Vec3 normal = columns.transpose() * arc.normal * columns.determinant();
     Eigen::Index across = 0;
     normal.cwiseAbs().maxCoeff(&across);
     const double lean = std::sqrt(std::max(0.0, 1 - normal[across] * normal[across]));
-    if (lean * piece.arc->start_radius() > 1e-4) {
+    if (lean * arc.start_radius() > 1e-4) {
         return std::nullopt;
     }
     out.w = int(across);
@@ -66,16 +108,18 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
     const std::string plane(name_of(out.plane).substr(6));
     const auto& planes = controller.arc_planes;
     out.counter_clockwise = normal[across] > 0;
-    out.helix = std::abs(piece.arc->rise()) > 1e-9;
+    out.helix = std::abs(arc.rise()) > 1e-9;
     if (std::find(planes.begin(), planes.end(), plane) == planes.end() || !emitter_.function(out.plane) ||
         (out.helix && (!dialect.helix || !controller.arc_helix))) {
         return std::nullopt;
     }
-    Readings at_centre = now();
-    solver_->set_linear(at_centre, piece.arc->centre, tool_length_);
-    if (!joints) {
-        out.centre = frame_.tip_frame().coordinates(piece.arc->centre, turns);
+    if (on_cylinder()) {
+        out.centre = told_on_cylinder(*piece.wound, arc.centre, out.joints);
+    } else if (of_the_tip(frame_.kind())) {
+        out.centre = frame_.tip_frame().coordinates(arc.centre, turns);
     } else {
+        Readings at_centre = now();
+        solver_->set_linear(at_centre, arc.centre, tool_length_);
         for (int k = 0; k < 3; ++k) {
             out.centre[k] = at_centre[Eigen::Index(out.joints[std::size_t(k)])];
         }
@@ -85,7 +129,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
 
 void MotionWriter::feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth)
 {
-    const double sweep = piece.arc->sweep * (s1 - s0);
+    const double sweep = arc_of(piece).sweep * (s1 - s0);
     const double widest = assembly_.dialect.arc_form == ArcForm::radius ? widest_radius_form : 2 * pi;
     if (depth == 0 && sweep > widest * (1 + 1e-12)) {
         const int parts = int(std::ceil(sweep / widest - 1e-9));
@@ -94,7 +138,7 @@ void MotionWriter::feed_arc(const PathPiece& piece, const ArcFrame& frame, doubl
         }
         return;
     }
-    const Stand target = with_same_turn(piece.arc->at(s1));
+    const Stand target = stand_on(piece, frame, s1);
     const double length = piece.length() * (s1 - s0);
     const double least = frame_.rounding().step(Quantity::length);
     if (length < 4 * least) {
@@ -130,7 +174,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     if (same_place || read < 0) {
         read += 2 * pi;
     }
-    const double sweep = piece.arc->sweep * (s1 - s0);
+    const double sweep = arc_of(piece).sweep * (s1 - s0);
     const bool centre_form = assembly_.dialect.arc_form == ArcForm::centre;
     if (std::abs(read - sweep) > 0.5 || (same_place && !centre_form)) {
         return false; // rounding turned it into another arc
@@ -166,7 +210,7 @@ bool MotionWriter::write_arc(const PathPiece& piece, const ArcFrame& frame, doub
     }
     // Travel along the arc, not only at its end.
     for (int i = 1; i <= 16; ++i) {
-        check_travel(with_same_turn(piece.arc->at(s0 + (s1 - s0) * i / 16)).readings);
+        check_travel(stand_on(piece, frame, s0 + (s1 - s0) * i / 16).readings);
     }
     emitter_.emit(statement);
     now_ = target;

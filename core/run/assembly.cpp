@@ -213,8 +213,13 @@ double Assembly::offset(JointIndex joint) const
 
 FrameKind Assembly::frame_of(std::size_t operation, bool turns) const
 {
-    const auto own = operation < job.operations.size() ? job.operations[operation].settings.frame : std::nullopt;
-    return own.value_or(job.frame.value_or(turns ? dialect.turning_frame : dialect.standing_frame));
+    const JobOperation* stated = operation < job.operations.size() ? &job.operations[operation] : nullptr;
+    const bool wound = stated != nullptr && stated->arrangement.wrap;
+    const FrameKind plain = turns ? dialect.turning_frame : dialect.standing_frame;
+    const FrameKind style = wound && dialect.wound_frame != FrameKind::joints ? dialect.wound_frame : plain;
+    const FrameKind asked = job.frame.value_or(style);
+    const FrameKind kind = asked == FrameKind::cylinder && !wound ? plain : asked; // the job's or the dialect's is for those that are
+    return stated != nullptr && stated->settings.frame ? *stated->settings.frame : kind;
 }
 
 namespace {
@@ -230,6 +235,10 @@ Status check_frames(const Assembly& a)
     };
     Status status = check(a.job.frame, "the job");
     for (const JobOperation& operation : a.job.operations) {
+        if (operation.settings.frame == FrameKind::cylinder && !operation.arrangement.wrap) {
+            return Error{ErrorKind::value, fmt::format("the operation {} asks for \"cylinder\", but it is not wound", operation.id),
+                         operation.place, "give it a \"wrap\", or choose another \"frame\""};
+        }
         status = status ? check(operation.settings.frame, fmt::format("the operation {}", operation.id)) : status;
     }
     return status;

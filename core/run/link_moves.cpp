@@ -248,10 +248,14 @@ void MotionWriter::approach(const Pose& pose, const Turns& planned, const FeedSp
         done = 1;
     } else if (!inside) {
         leave();
+        on_cylinder() ? leave_frame() : void();
     }
     LinkPlace place{pose, shifted(planned), clear_place(pose, shifted(planned), next_operation_), last, false};
     for (; done < list.size(); ++done) {
         go(list[done], &place);
+    }
+    if (wanted_frame_ == FrameKind::cylinder && !on_cylinder()) {
+        enter_cylinder();
     }
     positioned_ = true;
     retracted_ = false;
@@ -260,6 +264,10 @@ void MotionWriter::approach(const Pose& pose, const Turns& planned, const FeedSp
 /// Brings some joints to where they are while the tip is at `tip`.
 void MotionWriter::go_to_place(JointSet joints, const Vec3& tip, LinkPlace& place)
 {
+    if (on_cylinder()) {
+        go_on_cylinder(joints, tip, place);
+        return;
+    }
     const Stand target = rounded(place.turns, tip);
     JointSet turning = 0;
     for (const std::size_t i : frame_.chain()) {
@@ -275,12 +283,27 @@ void MotionWriter::go_to_place(JointSet joints, const Vec3& tip, LinkPlace& plac
     }
     if ((turning & ~joints) == 0 && !turns) {
         lock_standing();
-        if (wanted_frame_ != FrameKind::joints) {
+        if (of_the_tip(wanted_frame_)) {
             go_in_frame(joints, tip, place);
             return;
         }
     }
     link_move(joints, place.turns, tip, place);
+}
+
+/// Round the cylinder instead of by the joint that turns it; the joint under that word stands.
+void MotionWriter::go_on_cylinder(JointSet joints, const Vec3& tip, const LinkPlace& place)
+{
+    const JointSet flat = bit_of(frame_.cylinder().flat);
+    const JointSet moving = (joints & linear_joints_ & ~flat) | ((joints & rotary_joints_) != 0 ? flat : 0);
+    const Stand target = rounded(place.turns, tip);
+    check_travel(target.readings);
+    if (place.last != nullptr && moving == linear_joints_ && (tip - place.pose.tip).norm() < 1e-9) {
+        const double length = (tip - solver_->kinematics().pose(now(), tool_length_).tip).norm();
+        feed_line(target, place.last->seconds(length), length, *place.last);
+        return;
+    }
+    move(Function::rapid, target, moving);
 }
 
 /// In coordinates of the tip every word moves several joints: those that are not meant stay by the coordinates themselves.
@@ -323,7 +346,7 @@ void MotionWriter::link_move(JointSet joints, const Turns& turns, const Vec3& ti
 {
     const bool states = !place.length_done && (has(joints, away_joint()) || has(joints, frame_.length_joint()));
     Statement statement(StatementKind::motion);
-    if (states && wanted_frame_ == FrameKind::joints) {
+    if (states && !of_the_tip(wanted_frame_)) {
         add_length(statement);
         place.length_done = true;
     } else if (states && length_on_) {
@@ -385,9 +408,9 @@ void MotionWriter::ride(LinkPlace& place)
         return;
     }
     const bool turns = differs(rounded(place.turns, place.clear), true);
-    if (turns) {
+    if (turns && !on_cylinder()) {
         leave_frame();
-    } else if (wanted_frame_ != FrameKind::joints && frame_.kind() == FrameKind::joints) {
+    } else if (of_the_tip(wanted_frame_) && frame_.kind() == FrameKind::joints) {
         lock_standing();
         place.length_done = true;
         enter_frame(place.pose, place.turns);

@@ -84,8 +84,10 @@ bool MotionWriter::move_once(Function function, const Stand& target, JointSet jo
         add_axis(statement, i, target.counts[i]);
         stand_at(i, target);
     }
-    if (frame_.kind() != FrameKind::joints) {
+    if (of_the_tip(frame_.kind())) {
         now_ = target; // a joint may move though its word stays
+    } else if (on_cylinder() && (joints & bit_of(frame_.cylinder().flat)) != 0) {
+        stand_at(frame_.cylinder().turning, target);
     }
     if (!any) {
         return false;
@@ -185,7 +187,7 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
     const Stand target = rounded(shifted(planned), pose.tip);
     check_travel(target.readings);
     carried_seconds_ = carried_length_ = 0;
-    if (!positioned_ || differs(target, true) || frame_.kind() != wanted_frame_) {
+    if (!positioned_ || differs(target, true) || !in_wanted_frame()) {
         approach(pose, planned, last);
         here_ = next_operation_;
         return;
@@ -207,7 +209,7 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
 
 void MotionWriter::add_length(Statement& statement)
 {
-    const bool acts = length_register_acts_ || wanted_frame_ != FrameKind::joints; // along the tool, or along the tip's own coordinates
+    const bool acts = length_register_acts_ || of_the_tip(wanted_frame_); // along the tool, or along the tip's own coordinates
     if (assembly_.dialect.length_by_register && !acts) {
         if (auto word = emitter_.function(Function::length_off)) {
             statement.slots.push_back(*word); // it would act beside the tool: the length is in the coordinates
@@ -246,9 +248,17 @@ void MotionWriter::restate_base()
     base_known_at_ = emitter_.forgotten();
 }
 
-/// The words X, Y and Z mean something else from now on. Precondition: coordinates of the tip are in force.
+/// The words X, Y and Z mean something else from now on. Precondition: other coordinates than the joints' are in force.
 void MotionWriter::forget_coordinates()
 {
+    if (on_cylinder()) {
+        const auto& [flat, turning, scale, stands] = frame_.cylinder();
+        emitter_.forget_axis(flat);
+        emitter_.forget_axis(turning);
+        words_[turning].reset();
+        stated_[turning] = false; // it stands between two of its own increments
+        return;
+    }
     for (const std::size_t joint : frame_.tip_frame().joints()) {
         emitter_.forget_axis(joint);
     }
@@ -257,6 +267,14 @@ void MotionWriter::forget_coordinates()
 void MotionWriter::leave_frame()
 {
     if (frame_.kind() == FrameKind::joints) {
+        return;
+    }
+    if (on_cylinder()) {
+        emitter_.emit({StatementKind::state, {*emitter_.function(Function::joint_coordinates)}});
+        forget_coordinates();
+        frame_.leave();
+        frame_.recount(now_);
+        next_ = now_;
         return;
     }
     // A length would act along a joint again, and the next one that works may be another.
@@ -283,7 +301,43 @@ void MotionWriter::frame_by_text(bool to_joints)
     }
 }
 
-/// Switches to the wanted coordinates for motion about a pose; the tool stands still meanwhile.
+/// Where the tool stands over the cylinder: from here on the control turns it.
+void MotionWriter::enter_cylinder()
+{
+    const WordMeaning* meaning = nullptr;
+    for (const auto& [word, candidate] : assembly_.controller.words) {
+        meaning = candidate.function == Function::cylinder_surface ? &candidate : meaning;
+    }
+    const auto joint_named = [&](const std::string& id) { return assembly_.machine.find_joint(id); };
+    const auto turning = meaning != nullptr ? joint_named(meaning->joint) : std::nullopt;
+    const auto axis = meaning != nullptr ? assembly_.controller.axes.find(meaning->flat) : assembly_.controller.axes.end();
+    const auto flat = axis != assembly_.controller.axes.end() ? joint_named(axis->second) : std::nullopt;
+    Statement statement(StatementKind::state);
+    emitter_.forget(Role::frame); // another radius has the same word
+    statement.slots.push_back(*emitter_.function(Function::cylinder_surface));
+    const Slot slot = frame_.slot(Role::radius, Quantity::length, next_operation_.wrap != nullptr ? next_operation_.wrap->radius : 0);
+    statement.slots.push_back(slot);
+    const double radius = frame_.rounding().value(Quantity::length, slot.counts);
+    const Status status = turning && flat && next_operation_.wrap != nullptr
+                              ? frame_.enter_cylinder(flat->value, turning->value, radius, now())
+                              : Status(Error{ErrorKind::unsupported,
+                                             "the control has no word for it",
+                                             {},
+                                             "add one that does \"cylinder-surface\", or choose another \"frame\""});
+    if (!status) {
+        report(Severity::error, "frame-unwritable", std::string(name_of(wanted_frame_)),
+               fmt::format("the operation can't be written as \"{}\": {}", name_of(wanted_frame_), status.error().message),
+               status.error().cure, 1);
+        wanted_frame_ = FrameKind::joints;
+        return;
+    }
+    emitter_.emit(statement);
+    forget_coordinates();
+    frame_.recount(now_);
+    next_ = now_;
+}
+
+/// Switches to the wanted coordinates of the tip for motion about a pose; the tool stands still meanwhile.
 bool MotionWriter::enter_frame(const Pose& pose, const Turns& planned)
 {
     Statement length(StatementKind::state);

@@ -134,7 +134,7 @@ Turns MotionWriter::shifted(const Turns& planned) const { return {planned[0] + f
 int MotionWriter::blocks_between(const Turns& from, const Turns& to) const
 {
     std::int64_t out = 1;
-    for (std::size_t i = 0; frame_.has_circles() && i < solver_->rotary().size(); ++i) {
+    for (std::size_t i = 0; frame_.has_circles() && !on_cylinder() && i < solver_->rotary().size(); ++i) {
         const std::size_t joint = solver_->rotary()[i].value;
         out = std::max(out, frame_.blocks_between(joint, frame_.counts(joint, from[i]), frame_.counts(joint, to[i])));
     }
@@ -179,6 +179,9 @@ void MotionWriter::check_one_way(const Turns& from, const Turns& to)
 
 bool MotionWriter::differs(const Stand& target, bool rotary) const
 {
+    if (rotary && on_cylinder()) {
+        return target.counts[frame_.cylinder().flat] != now_.counts[frame_.cylinder().flat];
+    }
     for (const std::size_t i : frame_.chain()) {
         if (frame_.is_rotary()[i] == rotary && target.counts[i] != now_.counts[i]) {
             return true;
@@ -199,6 +202,19 @@ bool MotionWriter::differs(const Stand& target, bool rotary) const
                rotary ? "lean the tool less, turn the part, or retract before it so that the joint can unwind"
                       : "move the part or choose another tool length",
                over.beyond, neighbouring_records);
+    }
+}
+
+/// The joint whose letter tells the way round a cylinder stands: the cut must not need it.
+void MotionWriter::check_beside(const Pose& end, const Turns& turns)
+{
+    const double beside = frame_.beside_cylinder(turns, end.tip, tool_length_);
+    if (std::abs(beside) > 2 * frame_.rounding().step(Quantity::length)) {
+        const std::string& joint = assembly_.machine.joints[frame_.cylinder().flat].id;
+        report(Severity::error, "beside-cylinder", joint,
+               fmt::format("{} stands while the control turns the cylinder, but the cut would need it {:.4f} mm further", joint, beside),
+               "let the wrap's axis lie on the axis of the rotary joint, or write it with \"frame\": \"joints\"", std::abs(beside),
+               neighbouring_records);
     }
 }
 
@@ -354,7 +370,9 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
             statement.slots.push_back(*word);
         }
         for (const ChainJoint& chain : chain_) {
-            add_axis(statement, chain.joint, target.counts[chain.joint]);
+            if (!on_cylinder() || chain.joint != frame_.cylinder().turning) {
+                add_axis(statement, chain.joint, target.counts[chain.joint]);
+            }
             stand_at(chain.joint, target);
         }
         statement.slots.push_back(value);
@@ -379,13 +397,18 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const F
                1);
         return;
     }
-    if (piece.arc) {
-        if (const auto frame = arc_frame(piece)) {
+    if (on_cylinder()) {
+        check_beside(piece.to, way.to);
+    }
+    if (piece.arc || (on_cylinder() && piece.wound && piece.wound->arc)) {
+        if (const auto frame = arc_frame(piece, way)) {
             feed_arc(piece, *frame, 0, 1, feed, 0);
             return;
         }
     }
-    check_one_way(way.from, way.to);
+    if (!on_cylinder()) {
+        check_one_way(way.from, way.to);
+    }
     const double length = piece.length();
     if (!piece.curved() && solver_->rotary().empty()) {
         feed_point(way.to, piece.to.tip, feed.seconds(length), length, feed);
@@ -463,7 +486,7 @@ void MotionWriter::turn_standing(const Pose& pose, const Turns& from_planned, co
 bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
 {
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
-    return positioned_ && frame_.kind() == wanted_frame_ && !differs(rounded(shifted(planned), pose.tip), true) &&
+    return positioned_ && in_wanted_frame() && !differs(rounded(shifted(planned), pose.tip), true) &&
            here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
@@ -473,7 +496,7 @@ bool MotionWriter::drills_along(const Vec3& axis) const
     const auto drill = frame_.drill_joint();
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
     // The declared directions of a plane are rounded.
-    const double least = frame_.kind() == FrameKind::joints ? 1e-6 : 0.1 * frame_.rounding().step(Quantity::length);
+    const double least = !of_the_tip(frame_.kind()) ? 1e-6 : 0.1 * frame_.rounding().step(Quantity::length);
     const auto alone = [&](const Vec3& direction) {
         Readings above = now();
         solver_->set_linear(above, here.tip + direction * way, tool_length_);

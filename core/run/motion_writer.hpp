@@ -34,10 +34,11 @@ struct FeedSpec {
 using JointSet = std::uint32_t;
 [[nodiscard]] constexpr JointSet bit_of(std::size_t joint) { return JointSet{1} << joint; }
 
-/// What the links of a motion need to know of its operation; both may be null before the first.
+/// What motion needs to know of its operation; all may be null before the first.
 struct LinkedOperation {
     const OperationOutline* outline = nullptr;
     const OperationLinks* links = nullptr;
+    const Wrap* wrap = nullptr; ///< null: not wound
 };
 
 /// A cut's readings: the rotary ones at both ends, on one sheet of a branch.
@@ -149,7 +150,8 @@ private:
         bool counter_clockwise = true;
         Vec3 centre = Vec3::Zero(); ///< what the three joints' words tell at the centre
         bool helix = false;
-        bool named = false; ///< a joint works in the stead of one that the plane would mean by itself
+        bool named = false;              ///< a joint works in the stead of one that the plane would mean by itself
+        const SheetWay* wound = nullptr; ///< the arc is one of the flat; the turns come with it
     };
     /// What a block to a stand does to the joints of the chain.
     struct Way {
@@ -213,6 +215,14 @@ private:
     [[nodiscard]] Vec3 clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation);
     [[nodiscard]] bool has(JointSet joints, std::optional<std::size_t> joint) const { return joint && (joints & bit_of(*joint)) != 0; }
     bool enter_frame(const Pose& pose, const Turns& planned);
+    void enter_cylinder();
+    void go_on_cylinder(JointSet joints, const Vec3& tip, const LinkPlace& place);
+    void check_beside(const Pose& end, const Turns& turns);
+    [[nodiscard]] bool in_wanted_frame() const
+    {
+        return frame_.kind() == wanted_frame_ && !(on_cylinder() && here_.wrap != next_operation_.wrap);
+    }
+    [[nodiscard]] bool on_cylinder() const { return frame_.kind() == FrameKind::cylinder; }
     [[nodiscard]] Interpolation interpolation() const;
     [[nodiscard]] double word_value(const Stand& stand, std::size_t joint) const;
     void add_length(Statement& statement);
@@ -241,7 +251,9 @@ private:
     {
         return cut_words_hold_ && cut_lines_ == emitter_.lines() && cut_forgotten_ == emitter_.forgotten();
     }
-    [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece) const;
+    [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece, const SheetWay& way) const;
+    [[nodiscard]] Vec3 told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const;
+    [[nodiscard]] Stand stand_on(const PathPiece& piece, const ArcFrame& frame, double s) const;
     void feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
     bool write_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed);
 

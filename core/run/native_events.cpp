@@ -224,7 +224,8 @@ void NativeEvents::ready_to_move()
 {
     const OperationOutline* here =
         operations_ > 0 && operations_ <= outline_.operations.size() ? &outline_.operations[operations_ - 1] : nullptr;
-    motion_.set_operation({here, &assembly_.links_of(operations_)});
+    const std::optional<Wrap>* wrap = here != nullptr ? &assembly_.job.operations[operations_ - 1].arrangement.wrap : nullptr;
+    motion_.set_operation({here, &assembly_.links_of(operations_), wrap != nullptr && *wrap ? &**wrap : nullptr});
     motion_.want_frame(frame_for(here));
     motion_.restate_base();
     const bool turning = wanted_spindle_.state != SpindleState::off;

@@ -126,6 +126,10 @@ Stand ProgramFrame::stand(const Stand& now, const Turns& turns, const Vec3& tip,
 
 void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const
 {
+    if (cylinder_) [[unlikely]] {
+        roll(stand, turns, tip, tool_length);
+        return;
+    }
     const InverseSolver& solver = *solver_;
     Turns rounded{};
     Turns sine{};
@@ -153,6 +157,9 @@ void ProgramFrame::recount(Stand& stand) const
     const Readings values = program_values(stand.readings);
     for (const std::size_t joint : chain_joints_) {
         stand.counts[joint] = rounding_.counts(quantity(joint), values[Eigen::Index(joint)]);
+    }
+    if (cylinder_) {
+        stand.counts[cylinder_->turning] = 0; // it has no word
     }
 }
 
@@ -198,6 +205,54 @@ void ProgramFrame::leave()
 {
     kind_ = FrameKind::joints;
     tip_.reset();
+    cylinder_.reset();
+}
+
+Status ProgramFrame::enter_cylinder(std::size_t flat, std::size_t turning, double radius, const Readings& now)
+{
+    if (solver_->rotary().size() != 1 || solver_->rotary()[0].value != turning || !chain_[flat] || rotary_[flat]) {
+        return Error{ErrorKind::unsupported,
+                     "the joint that turns the cylinder is not the only rotary one between tool and work",
+                     {},
+                     "let the others be parked, or write the joints' own readings"};
+    }
+    kind_ = FrameKind::cylinder;
+    cylinder_ = Cylinder{flat, turning, radius, now[Eigen::Index(flat)]};
+    return {};
+}
+
+double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double tool_length) const
+{
+    const Vec3 linear = solver_->linear_readings(turns, tip, tool_length);
+    double out = 0;
+    for (std::size_t i = 0; i < 3; ++i) {
+        if (solver_->linear()[i].value == cylinder_->flat) {
+            out = linear[Eigen::Index(i)] - cylinder_->stands;
+        }
+    }
+    return out;
+}
+
+/// The way round is rounded; the turn follows it.
+[[gnu::noinline]] void ProgramFrame::roll(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const
+{
+    const Cylinder& on = *cylinder_;
+    const double way = program_value(on.turning, turns[0]) * on.scale;
+    if (exact_ != nullptr) {
+        exact_->note(Role::axes, on.flat, way);
+    }
+    stand.counts[on.flat] = rounding_.counts(Quantity::length, way);
+    stand.counts[on.turning] = 0;
+    const Turns rolled{rounding_.value(Quantity::length, stand.counts[on.flat]) / on.scale + shift_[on.turning], 0};
+    stand.readings[Eigen::Index(on.turning)] = rolled[0];
+    stand.readings[Eigen::Index(on.flat)] = on.stands;
+    const Vec3 linear = solver_->linear_readings(rolled, tip, tool_length);
+    for (std::size_t i = 0; i < 3; ++i) {
+        const std::size_t joint = solver_->linear()[i].value;
+        if (joint != on.flat) {
+            round(stand, joint, linear[Eigen::Index(i)]);
+        }
+    }
 }
 
 [[gnu::noinline]] void ProgramFrame::place(Stand& stand, const Turns& rounded, const Vec3& tip, double tool_length) const
@@ -220,6 +275,9 @@ Readings ProgramFrame::program_values(const Readings& readings) const
     Readings out = readings;
     for (const std::size_t joint : chain_joints_) {
         out[Eigen::Index(joint)] = program_value(joint, readings[Eigen::Index(joint)]);
+    }
+    if (cylinder_) {
+        out[Eigen::Index(cylinder_->flat)] = out[Eigen::Index(cylinder_->turning)] * cylinder_->scale;
     }
     if (tip_) {
         const Turns turns = solver_->turns_of(readings);

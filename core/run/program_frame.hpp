@@ -44,9 +44,22 @@ public:
     Status enter(FrameKind kind, double tool_length);
     /// The coordinates are those of a plane from here on. Precondition: entered.
     void set_plane(const Frame& plane) { tip_->set_plane(plane); }
+    /// From here on the word of the joint `flat` tells the way round a cylinder of the radius, which the joint `turning` turns; `flat`
+    /// stands as in `now`. An Error where they are not a linear joint and the only rotary one of the chain; then nothing has changed.
+    Status enter_cylinder(std::size_t flat, std::size_t turning, double radius, const Readings& now);
+    /// While it is in force: by how much the tip leaves the place under which the joint `flat` stands, mm.
+    [[nodiscard]] double beside_cylinder(const Turns& turns, const Vec3& tip, double tool_length) const;
+    struct Cylinder {
+        std::size_t flat = 0;
+        std::size_t turning = 0;
+        double scale = 1;  ///< mm a rad
+        double stands = 0; ///< reading of `flat`, mm
+    };
+    /// Precondition: kind() is cylinder.
+    [[nodiscard]] const Cylinder& cylinder() const { return *cylinder_; }
     void leave();
     [[nodiscard]] FrameKind kind() const { return kind_; }
-    /// Precondition: kind() is not joints.
+    /// Precondition: of_the_tip(kind()).
     [[nodiscard]] const TipFrame& tip_frame() const { return *tip_; }
     /// The joints that the words X, Y and Z mean by themselves, or those that work in their stead; nothing where the dialect lacks one.
     [[nodiscard]] std::optional<std::array<std::size_t, 3>> xyz() const;
@@ -106,6 +119,7 @@ public:
 
 private:
     double round(Stand& stand, std::size_t joint, double wanted) const;
+    void roll(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const;
     void place(Stand& stand, const Turns& rounded, const Vec3& tip, double tool_length) const;
     [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
     struct Sum {
@@ -118,8 +132,9 @@ private:
     const Assembly& assembly_;
     const InverseSolver* solver_ = nullptr;
     FrameKind kind_ = FrameKind::joints;
-    std::optional<TipFrame> tip_; ///< set where kind_ is not joints
-    double tip_length_ = 0;       ///< of the tool, as the control knows it
+    std::optional<TipFrame> tip_; ///< set where of_the_tip(kind_)
+    std::optional<Cylinder> cylinder_;
+    double tip_length_ = 0; ///< of the tool, as the control knows it
     std::vector<Sum> sums_;
     double length_ = 0; ///< in force
     Rounding rounding_;

@@ -50,8 +50,11 @@ struct Splitter {
             add(b, d);
             return;
         }
-        // The deviation of a chord falls with the square of its length.
-        const int parts = std::clamp(int(std::ceil(std::sqrt(over))), 2, 16);
+        // The deviation of a chord falls with the square of its length; that of a long arc's, r (1 - cos w / 2), more slowly at first.
+        const std::optional<Arc>& arc = piece.wound ? piece.wound->arc : piece.arc;
+        const double quarter = arc ? std::min(0.25 * arc->sweep * (b.s - a.s), pi / 2) : 0;
+        const double bend = quarter > 1e-3 ? quarter / std::sin(quarter) : 1;
+        const int parts = std::clamp(int(std::ceil(bend * std::sqrt(over))), 2, 16);
         Waypoint before = a;
         for (int i = 1; i <= parts; ++i) {
             Waypoint next = b;

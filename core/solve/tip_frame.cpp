@@ -5,7 +5,7 @@
 namespace wexilum {
 namespace {
 
-constexpr std::array<std::string_view, frame_kind_count> names{"joints", "tool-centre-point", "tilted-plane", "world"};
+constexpr std::array<std::string_view, frame_kind_count> names{"joints", "tool-centre-point", "tilted-plane", "world", "cylinder"};
 constexpr double square = 1e-6; // how far axes may be from square
 
 Error unsupported(const char* message, const char* cure) { return {ErrorKind::unsupported, message, {}, cure}; }

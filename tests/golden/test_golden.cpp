@@ -31,6 +31,8 @@ private Q_SLOTS:
                                             << "";
         QTest::newRow("setting-numerals") << "setting-numerals"
                                           << "";
+        QTest::newRow("setting-numerals-by-mode") << "setting-numerals-by-mode"
+                                                  << "";
         QTest::newRow("fork-arm") << "fork-arm"
                                   << "";
         QTest::newRow("pier-cap") << "pier-cap"

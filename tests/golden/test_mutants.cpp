@@ -107,7 +107,8 @@ private Q_SLOTS:
     void initTestCase()
     {
         qInfo("seed %u", seed);
-        for (const char* name : {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm", "focuser-hub", "pier-cap"}) {
+        for (const char* name :
+             {"mirror-cell", "mirror-back-face", "mirror-cell-sides", "fork-arm", "focuser-hub", "pier-cap", "setting-numerals-by-mode"}) {
             const DemoJob job(name);
             const ReplayReport clean = replay_code(job.assembly, joined(job.lines), true);
             QVERIFY2(clean.findings.list().empty(), qPrintable(shown(clean.findings)));
@@ -267,6 +268,7 @@ private:
         QTest::newRow("heads") << "mirror-cell-sides";
         QTest::newRow("aligned") << "fork-arm";
         QTest::newRow("blade") << "pier-cap";
+        QTest::newRow("cylinder") << "setting-numerals-by-mode";
     }
 };
 

@@ -81,6 +81,15 @@ Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& c
     if (auto status = read_cl(source, "test.cl", loaded->toolpath); !status) {
         return status.error();
     }
+    if (const Arrangement& arrangement = loaded->job.operations.front().arrangement; arrangement.any()) {
+        Arranger arranger(arrangement, loaded->job.tolerance.tip / 2);
+        std::deque<Record> out{loaded->toolpath.records.front()};
+        for (std::size_t i = 1; i < loaded->toolpath.records.size(); ++i) {
+            arranger.arrange(loaded->toolpath.records[i], out);
+        }
+        arranger.finish(out);
+        loaded->toolpath.records.assign(out.begin(), out.end());
+    }
     return loaded;
 }
 

@@ -34,7 +34,7 @@ struct Edit {
 /// The findings as text, for failure messages.
 [[nodiscard]] QString shown(const FindingList& findings, std::size_t most = 6);
 
-/// An assembly made in memory: the demo's setup of a job with another toolpath text.
+/// An assembly made in memory: the demo's setup of a job with another toolpath text, laid out as its first operation's.
 [[nodiscard]] Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& cl_text, const std::vector<Edit>& edits = {});
 
 [[nodiscard]] std::vector<std::string> lines_of(const std::string& text);

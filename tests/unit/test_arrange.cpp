@@ -84,10 +84,33 @@ private Q_SLOTS:
 
     void an_arc_is_wound()
     {
+        // From (20, 0) over (0, 20) to (-20, 0), in parts of a quarter turn at most: 0.8 rad is one.
+        Arrangement arrangement;
+        arrangement.wrap = rim();
+        const auto records =
+            arranged(arrangement, {record::Linear{{Vec3(20, 0, 0), up}}, record::Circular{Vec3::Zero(), up, 20, 0, {Vec3(-20, 0, 0), up}}});
+        QCOMPARE(records.size(), std::size_t(2));
+        const PathPiece arc = *curved_piece(Frame::Identity(), end_of(records[0]), records[1].data);
+        COMPARE_POINT(arc.at(0.5).tip, Vec3(20, 0, 50), 1e-9);
+        COMPARE_POINT(arc.at(0.5).axis, Vec3(0, 0, 1), 1e-9);
+        const double c = 20 * std::sqrt(0.5);
+        COMPARE_POINT(arc.at(0.25).tip, Vec3(c, -50 * std::sin(c / 50), 50 * std::cos(c / 50)), 1e-9);
+        COMPARE_POINT(arc.at(1).tip, Vec3(0, 50 * std::sin(0.4), 50 * std::cos(0.4)), 1e-9);
+        QVERIFY(std::abs(arc.length() - 20 * pi) < 1e-9);
+        // A line round one and three quarter turns: seven quarters.
+        const auto round = arranged(arrangement, {record::Rapid{{Vec3(0, 0, 0), up}}, record::Linear{{Vec3(175 * pi, 7, 0), up}}});
+        QCOMPARE(round.size(), std::size_t(1 + 7));
+        COMPARE_POINT(end_of(round[3]).tip, Vec3(3, 50, 0), 1e-9); // three quarters from Z: towards +Y
+        COMPARE_POINT(end_of(round[7]).tip, Vec3(7, 50, 0), 1e-9);
+    }
+
+    void an_arc_in_chords()
+    {
         // Half a circle of radius 20 about (0, 0), from (20, 0) over (0, 20) to (-20, 0). Its top lies at the angle 0, 20 along X; its ends
         // 0.4 rad to either side.
         Arrangement arrangement;
         arrangement.wrap = rim();
+        arrangement.wrap->in_chords = true;
         const double tolerance = 0.004;
         const auto records =
             arranged(arrangement, {record::Linear{{Vec3(20, 0, 0), up}}, record::Circular{Vec3::Zero(), up, 20, 0, {Vec3(-20, 0, 0), up}}},
@@ -119,9 +142,18 @@ private Q_SLOTS:
         arrangement.wrap = rim();
         const auto records = arranged(arrangement, {record::Rapid{{Vec3(5, 0, 0), up}}, record::Linear{{Vec3(5, 40, 0), up}}});
         QCOMPARE(records.size(), std::size_t(2));
-        // And one round it is as many as its sagitta asks: 1 rad at radius 50 within 0.005 mm, each 2 acos(1 - 0.0001) = 0.0283 rad.
+        QVERIFY(std::holds_alternative<record::Linear>(records[1].data));
+        // One round it in chords, it is as many as its sagitta asks: 1 rad at radius 50 within 0.005 mm, each 2 acos(1 - 0.0001) = 0.0283
+        // rad.
+        arrangement.wrap->in_chords = true;
         const auto round = arranged(arrangement, {record::Rapid{{Vec3(0, 0, 0), up}}, record::Linear{{Vec3(50, 0, 0), up}}});
         QCOMPARE(round.size(), std::size_t(1 + 36));
+        // A tool that leans keeps its lean, in chords as well.
+        arrangement.wrap->in_chords = false;
+        const Vec3 lean(0, 0.6, 0.8);
+        const auto leant = arranged(arrangement, {record::Rapid{{Vec3(0, 0, 0), lean}}, record::Linear{{Vec3(50, 0, 0), lean}}});
+        QCOMPARE(leant.size(), std::size_t(1 + 36));
+        COMPARE_POINT(end_of(leant.back()).axis, Vec3(0.6, -0.8 * std::sin(1.0), 0.8 * std::cos(1.0)), 1e-12);
     }
 
     void a_mirrored_arc_runs_the_other_way()
@@ -179,6 +211,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("job");
         QTest::newRow("copies") << QStringLiteral("focuser-hub-copies");
         QTest::newRow("wound") << QStringLiteral("setting-numerals");
+        QTest::newRow("wound by the control") << QStringLiteral("setting-numerals-by-mode");
     }
     void arranged_jobs_are_proven()
     {

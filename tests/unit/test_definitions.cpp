@@ -120,7 +120,8 @@ private Q_SLOTS:
                         "mirror-back-face, "
                         "mirror-cell, "
                         "mirror-cell-batch, "
-                        "mirror-cell-sides, mirror-cell-sides-lean, pier-cap, setting-circle, setting-circle-second, setting-numerals"));
+                        "mirror-cell-sides, mirror-cell-sides-lean, pier-cap, setting-circle, setting-circle-second, setting-numerals, "
+                        "setting-numerals-by-mode"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine
