@@ -285,6 +285,9 @@ private:
         fields.flag("inverse_time_modal", c_.inverse_time_modal);
         fields.flag("feed_mode_clears_feed", c_.feed_mode_clears_feed);
         fields.text("length_joint", c_.length_joint);
+        std::size_t cycles = 0;
+        fields.choice("cycles", cycles, {"length-joint", "across-plane"});
+        c_.cycles_across_plane = cycles == 1;
         fields.each_member("change_position", [&](const std::string& joint, const Node& value) {
             c_.change_position[joint] = dimension(value, "the change position");
         });

@@ -112,6 +112,7 @@ struct Controller : Addresses {
     bool inverse_time_modal = false;               ///< an F in inverse time holds for later blocks
     bool feed_mode_clears_feed = true;             ///< a change of feed mode forgets F
     std::string length_joint = "Z";                ///< the joint that a length register shifts
+    bool cycles_across_plane = false;              ///< cycles drill along the axis across the plane in force; otherwise along length_joint
     std::map<std::string, double> change_position; ///< joint id -> reading at which a tool change is allowed (mm or rad)
     bool tool_change_stops_spindle = true;
     double feed_most = 0;         ///< mm/min; 0 without limit

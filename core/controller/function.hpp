@@ -77,6 +77,9 @@ enum class Group : std::uint8_t {
 };
 inline constexpr std::size_t group_count = 13;
 
+/// The letter of the axis across a plane.
+[[nodiscard]] constexpr char across(Function plane) { return plane == Function::plane_zx ? 'Y' : plane == Function::plane_yz ? 'X' : 'Z'; }
+
 [[nodiscard]] std::string_view name_of(Function function);
 [[nodiscard]] std::optional<Function> function_named(std::string_view name);
 [[nodiscard]] Group group_of(Function function);

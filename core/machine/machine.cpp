@@ -24,6 +24,19 @@ const Mount* Machine::first_mount(MountKind kind) const
     return found == mounts.end() ? nullptr : &*found;
 }
 
+std::string coolant_refused(const Mount& mount, const std::string& kind)
+{
+    if (!mount.coolant || kind == "off" || std::find(mount.coolant->begin(), mount.coolant->end(), kind) != mount.coolant->end()) {
+        return {};
+    }
+    std::string has;
+    for (const std::string& other : *mount.coolant) {
+        has += (has.empty() ? "" : ", ") + other;
+    }
+    return has.empty() ? fmt::format("the {} has no coolant", mount.name)
+                       : fmt::format("the {} has no coolant \"{}\", only {}", mount.name, kind, has);
+}
+
 std::optional<std::uint32_t> Machine::find_tool_mount(const std::string& id) const
 {
     for (std::size_t i = 0; i < mounts.size(); ++i) {

@@ -85,12 +85,16 @@ struct Mount {
     bool blade = false;      ///< it carries a blade: z is the way that it cuts, x leads out of the work, and its length is its radius
     bool measured = true;    ///< false: an attachment whose gauge length nobody has stated
     Gearing gearing;
-    std::string fit_message;         ///< what a person is told to have it fitted; "{name}" is its name
-    std::string remove_message;      ///< to have it taken off
-    std::string set_message;         ///< to have a joint of it set: "{name}", "{joint}", "{reading}", "{sense}", "{amount}"
+    std::optional<std::vector<std::string>> coolant; ///< the kinds that come through to its tool ("flood", …); none stated: all
+    std::string fit_message;                         ///< what a person is told to have it fitted; "{name}" is its name
+    std::string remove_message;                      ///< to have it taken off
+    std::string set_message;                         ///< to have a joint of it set: "{name}", "{joint}", "{reading}", "{sense}", "{amount}"
     Frame frame = Frame::Identity(); ///< in the base frame, reference posture. Tool: origin at the gauge point, z from tip to holder
                                      ///< (of a blade: the origin is its centre)
 };
+
+/// What a mount's tool can't have of a kind of coolant, in words; empty where it can.
+[[nodiscard]] std::string coolant_refused(const Mount& mount, const std::string& kind);
 
 /// A typed-in pair of readings and tool pose that anchors signs and zeros.
 struct Witness {

@@ -223,6 +223,21 @@ private:
         gearing.finish();
     }
 
+    void read_coolant(Fields& fields, Mount& mount)
+    {
+        std::vector<std::string> kinds;
+        if (!fields.texts("coolant", kinds)) {
+            return;
+        }
+        for (const std::string& kind : kinds) {
+            if (kind != "flood" && kind != "mist" && kind != "through" && kind != "air") {
+                problems_.add(*fields.here().find("coolant"), fmt::format("\"{}\" is no coolant", kind.substr(0, 40)),
+                              "write flood, mist, through or air");
+            }
+        }
+        mount.coolant = std::move(kinds);
+    }
+
     void read_attachment(const Node& node)
     {
         Fields fields(node, "the attachment", problems_);
@@ -254,6 +269,7 @@ private:
             read_fitted_tool(*tool, fitted.frame, mount);
         }
         read_gearing(fields, mount.gearing);
+        read_coolant(fields, mount);
         if (const Node* messages = fields.node("messages", Kind::object, true)) {
             Fields inner(*messages, "the messages", problems_);
             inner.text("fit", mount.fit_message, true);

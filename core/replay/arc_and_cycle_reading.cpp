@@ -134,10 +134,26 @@ void Interpreter::cycle_leg(const BlockWords& words, double level, bool feed)
     }
 }
 
+/// The joint along which a cycle that begins in this block drills.
+std::size_t Interpreter::drilled(const BlockWords& words)
+{
+    if (controller_.cycles_across_plane && !in_frame()) {
+        const WordMeaning* plane = use(Group::plane);
+        const auto joint = joint_of(across(plane != nullptr ? plane->function : Function::plane_xy));
+        return joint ? named(words, *joint, *joint) : SIZE_MAX;
+    }
+    return length_default_ == SIZE_MAX ? SIZE_MAX : named(words, length_default_, length_default_);
+}
+
 void Interpreter::run_cycle(const BlockWords& words, Readings to)
 {
     const CycleMotion& cycle = state_[std::size_t(Group::motion)].meaning->cycle;
     cycle_joint_ = cycle_joint_ == SIZE_MAX ? SIZE_MAX : named(words, cycle_joint_, cycle_joint_);
+    if (controller_.cycles_across_plane && !in_frame() && cycle_joint_ != SIZE_MAX && drilled(words) != cycle_joint_) {
+        report(Severity::error, "cycle-plane", "", "the plane changes while a cycle is on: it would drill along another axis",
+               "cancel the cycle before the plane changes");
+        return;
+    }
     const auto at = Eigen::Index(cycle_joint_);
     const WordMeaning* distance = use(Group::distance);
     if (cycle_joint_ == SIZE_MAX || (distance != nullptr && distance->function == Function::incremental)) {
@@ -167,13 +183,15 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
         report(Severity::error, "code-error", "", "the cycle lacks its bottom, its clearance or its step", "write the missing word");
         return;
     }
-    if (pecks && (*cycle_clearance_ - *cycle_bottom_) / *cycle_step_ > 10000) {
+    if (pecks && std::abs(*cycle_clearance_ - *cycle_bottom_) / *cycle_step_ > 10000) {
         report(Severity::error, "code-error", "", "the cycle's step makes more than 10000 pecks", "correct the step word");
         return;
     }
     const double clearance = *cycle_clearance_;
     const double bottom = *cycle_bottom_;
-    if (clearance > from[at]) {
+    const double out = bottom > clearance ? -1 : 1; // across a side plane it may drill towards higher values
+    const auto further_out = [&](double a, double b) { return out * a > out * b ? a : b; };
+    if (further_out(clearance, from[at]) != from[at]) {
         cycle_leg(words, clearance, false);
         to[at] = clearance;
     }
@@ -182,13 +200,14 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
     }
     cycle_leg(words, clearance, false);
     double reached = clearance;
-    while (pecks && reached - *cycle_step_ > bottom + 1e-9) {
-        reached -= *cycle_step_;
+    while (pecks && out * (reached - bottom) - *cycle_step_ > 1e-9) {
+        reached -= out * *cycle_step_;
         cycle_leg(words, reached, true);
         if (cycle.motion == "peck") {
             cycle_leg(words, clearance, false);
         }
-        cycle_leg(words, std::min(clearance, reached + cycle.gap), false);
+        const double back = reached + out * cycle.gap;
+        cycle_leg(words, further_out(clearance, back) == clearance ? back : clearance, false);
     }
     cycle_leg(words, bottom, true);
     if (cycle_dwell_ > 0) {
@@ -202,7 +221,7 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
     spindle_ = forward;
     const WordMeaning* back = use(Group::cycle_return);
     if (back != nullptr && back->function == Function::return_initial) {
-        cycle_leg(words, std::max(initial_level_, clearance), false);
+        cycle_leg(words, further_out(initial_level_, clearance), false);
     }
     changed_ = true;
 }

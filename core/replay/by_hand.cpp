@@ -148,6 +148,9 @@ void Interpreter::check_by_hand(bool feed)
         report(Severity::error, "mount-unknown", "", "nothing says which tool mount is on",
                "write the word of the mount before the first motion");
     }
+    if (const std::string refused = feed ? coolant_refused(machine_.mounts[mount_], name_of(coolant_)) : std::string(); !refused.empty()) {
+        report(Severity::error, "coolant-refused", "", refused, "write another coolant, or switch it off");
+    }
     if (feed && length_beside_ && length_shift_ != 0 && !in_frame()) {
         report(Severity::error, "length-beside-tool", "",
                fmt::format("a length register acts along {}, but the tool points elsewhere", machine_.joints[length_joint_].id),

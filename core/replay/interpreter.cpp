@@ -312,6 +312,7 @@ void Interpreter::run(const CodeBlock& block)
 
 void Interpreter::apply_state(BlockWords& words)
 {
+    bool cycle_begins = false;
     for (const WordMeaning* meaning : words.functions) {
         const Group group = group_of(meaning->function);
         if (group == Group::none) {
@@ -328,8 +329,7 @@ void Interpreter::apply_state(BlockWords& words)
             cycle_bottom_.reset();
             cycle_step_.reset();
             cycle_dwell_ = 0;
-            cycle_joint_ = length_default_ == SIZE_MAX ? SIZE_MAX : named(words, length_default_, length_default_);
-            initial_level_ = cycle_joint_ == SIZE_MAX ? 0 : here()[Eigen::Index(cycle_joint_)];
+            cycle_begins = true;
         }
         state = {meaning, true};
         if (group == Group::units) {
@@ -349,6 +349,10 @@ void Interpreter::apply_state(BlockWords& words)
                    fmt::format("a length is called without the register word {}", controller_.length_register),
                    "write the register in the same block");
         }
+    }
+    if (cycle_begins) { // in the plane that the block may name
+        cycle_joint_ = drilled(words);
+        initial_level_ = cycle_joint_ == SIZE_MAX ? 0 : here()[Eigen::Index(cycle_joint_)];
     }
     if (const CodeWord* word = words.take(controller_.length_register)) {
         const auto number = static_cast<std::uint32_t>(std::max(0.0, word->value));

@@ -149,6 +149,7 @@ private:
     void hear(std::string_view text);
     void turn_through_gears(ReplayMove& move) const;
     void run_arc(const BlockWords& words, Readings to, bool clockwise);
+    [[nodiscard]] std::size_t drilled(const BlockWords& words);
     void run_cycle(const BlockWords& words, Readings to);
     void cycle_leg(const BlockWords& words, double level, bool feed);
     void time_feed(ReplayMove& move);

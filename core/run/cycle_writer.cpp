@@ -52,16 +52,15 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     Readings target = motion_.now();
     motion_.solver().set_turns(target, planned);
     motion_.solver().set_linear(target, level.tip, motion_.tool_length());
-    const auto drill = motion_.frame().drill_joint();
     const auto level_counts = [&](const Readings& readings) {
-        return motion_.frame().rounding().counts(Quantity::length, motion_.frame().program_values(readings)[Eigen::Index(*drill)]);
+        return motion_.frame().rounding().counts(Quantity::length, motion_.frame().program_values(readings)[Eigen::Index(native_joint_)]);
     };
-    bool stays = in_native_ && drill && level_counts(target) == native_level_;
+    bool stays = in_native_ && level_counts(target) == native_level_;
     for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
         stays = !motion_.frame().is_rotary()[i] || motion_.frame().counts(i, target[at]) == motion_.frame().counts(i, motion_.now()[at]);
     }
-    const auto by_control = [&] { return style.native && motion_.frame().drill_joint() && motion_.drills_along(pose.axis); };
+    const auto by_control = [&] { return style.native ? motion_.drilling(pose.axis) : std::nullopt; };
     if (!stays) {
         interrupt();
         // The control's own cycle goes sideways at the height it finds and then down by itself.
@@ -70,14 +69,19 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
             motion_.rapid(level, planned);
         }
     }
+    const auto drilling = by_control();
     if (told_) [[unlikely]] {
-        told_(by_control()    ? "by the control's own cycle: its word moves the tool along itself"
-              : !style.native ? "by single moves, as the dialect writes this cycle"
-              : !drill        ? "by single moves: the dialect names no joint along which cycles drill"
-                              : "by single moves: the way along the tool takes more than the word that a cycle drills along");
+        const bool across = assembly_.controller.cycles_across_plane;
+        told_(drilling && drilling->plane ? "by the control's own cycle, in the plane across the tool"
+              : drilling                  ? "by the control's own cycle: its word moves the tool along itself"
+              : !style.native             ? "by single moves, as the dialect writes this cycle"
+              : across                    ? "by single moves: the tool stands across none of the planes"
+              : !motion_.frame().drill_joint()
+                  ? "by single moves: the dialect names no joint along which cycles drill"
+                  : "by single moves: the way along the tool takes more than the word that a cycle drills along");
     }
-    if (by_control()) {
-        native_point(pose, style, cycle_feed);
+    if (drilling) {
+        native_point(pose, style, *drilling, cycle_feed);
     } else if (plan_->kind == CycleKind::tap) {
         motion_.report(Severity::error, "cycle-unwritable", "",
                        "a thread can't be tapped by single moves: feed and spindle would not stay together",
@@ -87,9 +91,9 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     }
 }
 
-void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed)
+void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const MotionWriter::Drilling& drilling, const FeedSpec& feed)
 {
-    const std::size_t drill = *motion_.frame().drill_joint();
+    const std::size_t drill = drilling.joint;
     const ProgramFrame& frame = motion_.frame();
     const auto height = [&](double h) { // not yet rounded: each word is, once
         Readings readings = motion_.now();
@@ -105,6 +109,9 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     const bool above = plan_->retreat > plan_->clearance + 1e-9;
     if (auto word = emitter_.function(above ? Function::return_initial : Function::return_clearance)) {
         statement.slots.push_back(*word);
+    }
+    if (drilling.plane) {
+        statement.slots.push_back(*emitter_.function(*drilling.plane));
     }
     statement.slots.push_back({Role::motion, 0, Quantity::whole, 0, &style.word});
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
@@ -128,6 +135,7 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     emitter_.emit(statement);
     motion_.stands(motion_.with_same_turn(pose.tip + pose.axis * plan_->retreat));
     in_native_ = true;
+    native_joint_ = drill;
     native_level_ = frame.rounding().counts(Quantity::length, level[at]);
 }
 

@@ -1,4 +1,4 @@
-// Point cycles: the control's own where the dialect has one and the tool stands along the length joint, moves otherwise.
+// Point cycles: the control's own where the dialect has one and one word moves the tool along itself, moves otherwise.
 #pragma once
 
 #include "core/run/motion_writer.hpp"
@@ -33,7 +33,7 @@ public:
     void interrupt();
 
 private:
-    void native_point(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
+    void native_point(const Pose& pose, const CycleStyle& style, const MotionWriter::Drilling& drilling, const FeedSpec& feed);
     void moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
 
     const Assembly& assembly_;
@@ -45,6 +45,7 @@ private:
     double own_feed_per_rev_ = 0; // mm/rev
     std::function<void(const char*)> told_;
     bool in_native_ = false;
+    std::size_t native_joint_ = 0;
     std::int64_t native_level_ = 0; // between holes, as the word along which they are drilled tells it
 };
 

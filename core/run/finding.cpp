@@ -25,6 +25,12 @@ Finding Finding::make(Severity severity, std::string kind, std::string message, 
     return finding;
 }
 
+namespace {
+
+bool within(std::size_t position, std::size_t last, std::size_t gap) { return position <= last || position - last <= gap; }
+
+} // namespace
+
 void FindingList::add(Finding finding, const std::string& subject, std::size_t position, std::size_t gap)
 {
     if (finding.last_source_line == 0) {
@@ -35,7 +41,7 @@ void FindingList::add(Finding finding, const std::string& subject, std::size_t p
     }
     const std::string key = finding.kind + "|" + subject;
     const auto open = open_.find(key);
-    const bool neighbour = open != open_.end() && position <= open->second.last + gap;
+    const bool neighbour = open != open_.end() && within(position, open->second.last, gap);
     const bool full = ranges_[finding.kind] >= most_ranges && open != open_.end();
     finding.worst_source = finding.source;
     finding.worst_code = finding.code;
@@ -70,7 +76,7 @@ bool FindingList::absorb(const char* kind, const std::string& subject, std::size
         return false;
     }
     Finding& range = list_[open->second.index];
-    if ((position > open->second.last + gap && ranges_[kind] < most_ranges) || worst > range.worst) {
+    if ((!within(position, open->second.last, gap) && ranges_[kind] < most_ranges) || worst > range.worst) {
         return false;
     }
     ++range.count;

@@ -490,25 +490,41 @@ bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
            here.axis.dot(here.tip - pose.tip) >= 0;
 }
 
-bool MotionWriter::drills_along(const Vec3& axis) const
+std::optional<MotionWriter::Drilling> MotionWriter::drilling(const Vec3& axis) const
 {
     constexpr double way = 100; // mm
-    const auto drill = frame_.drill_joint();
     const Pose here = solver_->kinematics().pose(now(), tool_length_);
     // The declared directions of a plane are rounded.
     const double least = !of_the_tip(frame_.kind()) ? 1e-6 : 0.1 * frame_.rounding().step(Quantity::length);
-    const auto alone = [&](const Vec3& direction) {
+    const auto change = [&](const Vec3& direction) {
         Readings above = now();
         solver_->set_linear(above, here.tip + direction * way, tool_length_);
-        const Readings change = frame_.program_values(above) - frame_.program_values(now());
+        return Readings(frame_.program_values(above) - frame_.program_values(now()));
+    };
+    const auto alone = [&](const Readings& changed, std::size_t joint, double by) {
         for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
-            if (std::abs(change[Eigen::Index(i)] - (drill == i ? way : 0)) > least) {
+            if (std::abs(changed[Eigen::Index(i)] - (joint == i ? by : 0)) > least) {
                 return false;
             }
         }
         return true;
     };
-    return alone(here.axis) || (frame_.kind() == FrameKind::tilted_plane && alone(axis));
+    const Readings along_tool = change(here.axis);
+    if (assembly_.controller.cycles_across_plane && !of_the_tip(frame_.kind())) {
+        const auto joints = frame_.xyz();
+        const std::array<Function, 3> planes{Function::plane_yz, Function::plane_zx, Function::plane_xy};
+        for (std::size_t k = 0; joints && k < 3; ++k) {
+            const bool drills = alone(along_tool, (*joints)[k], way) || alone(along_tool, (*joints)[k], -way);
+            if (drills && emitter_.function(planes[k])) {
+                return Drilling{(*joints)[k], planes[k]};
+            }
+        }
+        return std::nullopt;
+    }
+    const auto drill = frame_.drill_joint();
+    const bool drills =
+        drill && (alone(along_tool, *drill, way) || (frame_.kind() == FrameKind::tilted_plane && alone(change(axis), *drill, way)));
+    return drills ? std::optional(Drilling{*drill, std::nullopt}) : std::nullopt;
 }
 
 Interpolation MotionWriter::interpolation() const

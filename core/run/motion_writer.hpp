@@ -105,9 +105,14 @@ public:
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them, and the wanted coordinates
     /// are in force.
     [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
-    /// Whether a way along the tool, or on a tilted plane along `axis` (work mount's frame), changes one word alone: that along which a
-    /// canned cycle drills.
-    [[nodiscard]] bool drills_along(const Vec3& axis) const;
+    /// How the control drills by its own cycle.
+    struct Drilling {
+        std::size_t joint = 0;         ///< whose word tells clearance and depth
+        std::optional<Function> plane; ///< that has to be in force
+    };
+    /// Where a way along the tool, or on a tilted plane along `axis` (work mount's frame), changes one word alone, along which a canned
+    /// cycle can drill; nothing otherwise.
+    [[nodiscard]] std::optional<Drilling> drilling(const Vec3& axis) const;
     /// A joint has been brought somewhere by other words than the path's.
     void moved_to(std::size_t joint, double reading);
     /// The control has moved the linear joints by itself (end of a cycle).

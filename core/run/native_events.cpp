@@ -248,6 +248,11 @@ void NativeEvents::ready_to_move()
         spindle_ = wanted_spindle_.state;
         spindle_speed_ = wanted_spindle_.speed_rpm;
     }
+    if (const std::string refused = coolant_refused(assembly_.machine.mounts[motion_.posture().mount], name_of(wanted_coolant_));
+        !refused.empty() && wanted_coolant_ != coolant_) {
+        motion_.report(Severity::error, "coolant-refused", "", refused, "let the toolpath ask for another coolant, or for none", 1,
+                       SIZE_MAX);
+    }
     if (wanted_coolant_ != coolant_ && assembly_.setup.coolant == Actor::program) {
         say(word_for(wanted_coolant_));
         coolant_ = wanted_coolant_;

@@ -39,7 +39,12 @@ struct Splitter {
                 return;
             }
         }
-        const Deviation d = chord_deviation(solver, piece, a, b, tool_length, interpolation);
+        Deviation d = chord_deviation(solver, piece, a, b, tool_length, interpolation);
+        const std::optional<Arc>& arc = piece.wound ? piece.wound->arc : piece.arc;
+        const double quarter = arc ? std::min(0.25 * arc->sweep * (b.s - a.s), pi / 2) : 0;
+        if (quarter > pi / 8) { // the ends alone tell little of a long arc, and nothing of a whole circle
+            d.tip = std::max(d.tip, 2 * arc->start_radius() * std::sin(quarter) * std::sin(quarter));
+        }
         const double over = excess(d);
         if (over <= 1) {
             add(b, d);
@@ -51,8 +56,6 @@ struct Splitter {
             return;
         }
         // The deviation of a chord falls with the square of its length; that of a long arc's, r (1 - cos w / 2), more slowly at first.
-        const std::optional<Arc>& arc = piece.wound ? piece.wound->arc : piece.arc;
-        const double quarter = arc ? std::min(0.25 * arc->sweep * (b.s - a.s), pi / 2) : 0;
         const double bend = quarter > 1e-3 ? quarter / std::sin(quarter) : 1;
         const int parts = std::clamp(int(std::ceil(bend * std::sqrt(over))), 2, 16);
         Waypoint before = a;
