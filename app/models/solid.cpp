@@ -94,6 +94,16 @@ Solid solid_of(const Body& body)
         return box(body.size);
     }
     Solid out;
+    if (body.shape == Shape::surface) {
+        for (const auto& face : body.surface ? body.surface->faces : Triangles().faces) {
+            const std::array<Vec3, 3> p{body.surface->points[face[0]], body.surface->points[face[1]], body.surface->points[face[2]]};
+            const Eigen::Vector3f normal = (p[1] - p[0]).cross(p[2] - p[0]).normalized().cast<float>();
+            for (const Vec3& corner : p) {
+                out.triangles.push_back({corner.cast<float>(), normal});
+            }
+        }
+        return out;
+    }
     ring(out, body.bottom / 2, 0, body.top / 2, body.length, true, body.top > 0);
     disc(out, body.bottom / 2, 0, false);
     disc(out, body.top / 2, body.length, true);

@@ -129,6 +129,9 @@ void MachinePicture::build_parts()
     const Assembly& a = results_->assembly();
     const Tokens& t = tokens();
     for (const Body& body : a.machine.bodies) {
+        if (body.mount >= 0) {
+            continue; // the picture has the bare spindle
+        }
         parts_.push_back({solid_of(body), body.parent < 0 ? Carrier::base : Carrier::joint, body.parent, body.frame, t.body});
     }
     const Rgb stock = is_dark() ? 0x4F6F69 : 0xC9DAD2;

@@ -2,6 +2,8 @@
 
 #include "core/base/units.hpp"
 
+#include <fmt/format.h>
+
 namespace wexilum {
 
 FileUnits read_units(json::Fields& root)
@@ -14,6 +16,14 @@ FileUnits read_units(json::Fields& root)
         fields.finish();
     }
     return units;
+}
+
+void project_path(json::Fields& fields, const char* key, std::string& out)
+{
+    if (fields.text(key, out, true) && (out.empty() || out[0] == '/' || out.find("..") != std::string::npos)) {
+        fields.problem(*fields.here().find(key), fmt::format("\"{}\" leads out of the project", out.substr(0, 60)),
+                       "write a path from the project's folder");
+    }
 }
 
 } // namespace wexilum

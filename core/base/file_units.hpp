@@ -14,4 +14,7 @@ struct FileUnits {
 /// Reads "units": {"length": "mm"|"inch", "angle": "deg"|"rad"}; required in every file with dimensions.
 FileUnits read_units(json::Fields& root);
 
+/// Reads the path of another file, from the project's folder; required.
+void project_path(json::Fields& fields, const char* key, std::string& out);
+
 } // namespace wexilum

@@ -65,6 +65,10 @@ struct Solid::Geometry {
 
 Solid::Solid(Body body) : body_(std::move(body))
 {
+    if (body_.shape == Shape::surface) {
+        take(*body_.surface);
+        return;
+    }
     const bool box = body_.shape == Shape::box;
     const double height = (box ? body_.size.z() : body_.length) / 2;
     middle_ = Vec3(0, 0, height);
@@ -75,7 +79,9 @@ Solid::Solid(Body body) : body_(std::move(body))
     geometry_ = geometry;
 }
 
-Solid::Solid(Body body, const Triangles& surface) : body_(std::move(body))
+Solid::Solid(Body body, const Triangles& surface) : body_(std::move(body)) { take(surface); }
+
+void Solid::take(const Triangles& surface)
 {
     Vec3 low = Vec3::Constant(1e300);
     Vec3 high = -low;

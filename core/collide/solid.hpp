@@ -10,16 +10,10 @@
 
 namespace wexilum {
 
-/// A surface of triangles in the frame of its body, mm.
-struct Triangles {
-    std::vector<Vec3> points;
-    std::vector<std::array<std::uint32_t, 3>> faces; ///< places in `points`
-};
-
 /// A body as it is measured against others. Copies share what they hold.
 class Solid {
 public:
-    /// A box, a cylinder or a cone.
+    /// Precondition: a surface is loaded.
     explicit Solid(Body body);
     /// A surface; of `body` its id, parent and frame. Precondition: at least one face, every face names points that are there.
     Solid(Body body, const Triangles& surface);
@@ -33,6 +27,7 @@ public:
     [[nodiscard]] static double distance(const Solid& a, const Frame& at_a, const Solid& b, const Frame& at_b);
 
 private:
+    void take(const Triangles& surface);
     struct Geometry;
     Body body_;
     Vec3 middle_ = Vec3::Zero();

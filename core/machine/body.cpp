@@ -61,8 +61,15 @@ void read_shape(Fields& fields, const FileUnits& units, Body& body)
         }
         shapes += fields.has(key) ? 1 : 0;
     }
+    if (fields.has("surface")) {
+        ++shapes;
+        body.shape = Shape::surface;
+        project_path(fields, "surface", body.surface_file);
+        body.surface_unit = units.length;
+        body.place = fields.problems().document().place_of(fields.here().begin);
+    }
     if (shapes != 1) {
-        fields.problem(fields.here(), fmt::format("the body has {} shapes", shapes), "give it one of: box, cylinder, cone");
+        fields.problem(fields.here(), fmt::format("the body has {} shapes", shapes), "give it one of: box, cylinder, cone, surface");
     }
     body.frame = read_frame(fields, units, "the body", false);
 }

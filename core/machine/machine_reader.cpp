@@ -34,6 +34,7 @@ public:
             "mounts", [&](const Node& n) { read_mount(n); }, true);
         root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
         root.each_item("bodies", [&](const Node& n) { read_body(n); });
+        machine_.bodies.insert(machine_.bodies.end(), fitted_bodies_.begin(), fitted_bodies_.end());
         root.each_item("apart", [&](const Node& n) { read_apart(n); });
         read_retract(root);
         root.each_item(
@@ -238,6 +239,30 @@ private:
         mount.coolant = std::move(kinds);
     }
 
+    /// Of an attachment: in the frame of the mount that it is fitted to.
+    void read_fitted_body(const Node& node, const FittedTo& fitted, int first_joint)
+    {
+        Fields fields(node, "the body", problems_);
+        Body body;
+        fields.text("id", body.id, true);
+        body.parent = fitted.parent;
+        std::string joint;
+        if (fields.text("parent", joint)) {
+            const auto found = machine_.find_joint(joint);
+            if (!found || int(found->value) < first_joint) {
+                problems_.add(*node.find("parent"), fmt::format("\"{}\" is no joint of the attachment", joint.substr(0, 40)),
+                              "name one of its joints, or leave the key away");
+            } else {
+                body.parent = int(found->value);
+            }
+        }
+        read_shape(fields, units_, body);
+        fields.finish();
+        body.frame = fitted.frame * body.frame;
+        body.mount = int(machine_.mounts.size()); // which comes next
+        fitted_bodies_.push_back(std::move(body));
+    }
+
     void read_attachment(const Node& node)
     {
         Fields fields(node, "the attachment", problems_);
@@ -259,12 +284,15 @@ private:
             return;
         }
         FittedTo fitted{to->frame, to->parent};
+        const std::size_t own_joints = machine_.joints.size();
         fields.each_item("joints", [&](const Node& n) {
             const std::size_t before = machine_.joints.size();
             read_joint(n, &fitted);
             fitted.parent = machine_.joints.size() > before ? int(before) : fitted.parent;
         });
         mount.parent = fitted.parent;
+        const FittedTo face{to->frame, to->parent};
+        fields.each_item("bodies", [&](const Node& n) { read_fitted_body(n, face, int(own_joints)); });
         if (const Node* tool = fields.node("tool", Kind::object, true)) {
             read_fitted_tool(*tool, fitted.frame, mount);
         }
@@ -418,6 +446,7 @@ private:
     FileUnits units_;
     Machine machine_;
     std::vector<const Node*> attachment_nodes_;
+    std::vector<Body> fitted_bodies_;
     std::vector<const Node*> tool_relative_; // the "reading" node where it says so, one a joint
 };
 

@@ -1,6 +1,7 @@
 #include "core/project/project.hpp"
 
 #include "core/machine/overlay.hpp"
+#include "core/machine/surface_file.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/aligned_choice.hpp"
 #include "core/run/reach.hpp"
@@ -341,6 +342,9 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
         status = rulebook ? Status() : Status(rulebook.error());
         a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
     }
+    for (std::vector<Body>* bodies : {&a.machine.bodies, &a.setup.stock, &a.setup.kept}) {
+        status = status ? load_surfaces(files, folder, *bodies) : status;
+    }
     status = status ? take_centres(a.setup, a.machine) : status;
     status = status ? settle_zeros(a) : status;
     status = status ? check_witnesses(a.controller, a.post.controller) : status;
@@ -376,7 +380,11 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
         return out;
     };
     if (out.format == "machine/1") {
-        return summary(read_machine(*document), [&](const Machine& m) {
+        auto machine = read_machine(*document);
+        if (const Status status = machine ? load_surfaces(files, project_of(path), machine->bodies) : Status(); !status) {
+            return status.error();
+        }
+        return summary(std::move(machine), [&](const Machine& m) {
             out.remarks = reach_remarks(m);
             return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
                                counted(m.witnesses.size(), "witness reading"));

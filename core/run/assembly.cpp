@@ -17,14 +17,6 @@ using json::Fields;
 using json::Kind;
 using json::Node;
 
-void project_path(Fields& fields, const char* key, std::string& out)
-{
-    if (fields.text(key, out, true) && (out.empty() || out[0] == '/' || out.find("..") != std::string::npos)) {
-        fields.problem(*fields.here().find(key), fmt::format("\"{}\" leads out of the project", out.substr(0, 60)),
-                       "write a path from the project's folder");
-    }
-}
-
 void read_settings(Fields& operation, const FileUnits& units, json::Problems& problems, OperationSettings& out)
 {
     if (const Node* node = operation.node("pole", Kind::object)) {

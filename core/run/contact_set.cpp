@@ -19,6 +19,15 @@ Body cylinder(const char* id, double diameter, double length)
     return body;
 }
 
+/// What stands at a mount while a tool or an attachment is not fitted.
+Body nothing(const Mount& spindle, const std::string& id)
+{
+    Body body = cylinder(id.c_str(), 1e-3, 1e-3);
+    body.parent = spindle.parent;
+    body.frame = spindle.frame;
+    return body;
+}
+
 } // namespace
 
 Result<ContactSet> ContactSet::make(const Machine& machine, const Setup& setup)
@@ -109,18 +118,17 @@ void ContactSet::add_pair(std::vector<KeptApart>& pairs, const std::string& firs
 Status ContactSet::set_up(const Setup& setup)
 {
     const Machine& machine = *machine_;
+    const Mount& spindle = machine.mounts[machine.at_rest().mount];
     for (const Body& body : machine.bodies) {
-        solids_.emplace_back(body);
+        if (body.mount >= 0) {
+            of_attachments_.emplace_back(solids_.size(), Solid(body));
+        }
+        solids_.emplace_back(body.mount >= 0 ? nothing(spindle, body.id) : body);
     }
     cutter_ = solids_.size();
     holder_ = cutter_ + 1;
-    const Mount& spindle = machine.mounts[machine.at_rest().mount];
-    for (const char* id : {"cutter", "holder"}) {
-        Body body = cylinder(id, 1e-3, 1e-3); // until a tool is fitted
-        body.parent = spindle.parent;
-        body.frame = spindle.frame;
-        solids_.emplace_back(body);
-    }
+    solids_.emplace_back(nothing(spindle, "cutter"));
+    solids_.emplace_back(nothing(spindle, "holder"));
     const Mount& work = *machine.first_mount(MountKind::work);
     const auto add_on_the_table = [&](Body body, const char* name) {
         body.id = body.id.empty() ? name : body.id;
@@ -186,6 +194,12 @@ void ContactSet::fit(std::uint32_t mounted, const Tool* tool)
     }
     fitted_ = now;
     const Mount& mount = machine_->mounts[mounted];
+    if (std::exchange(mount_, int(mounted)) != int(mounted)) {
+        const Mount& spindle = machine_->mounts[machine_->at_rest().mount];
+        for (const auto& [place, solid] : of_attachments_) {
+            watch_->exchange(place, solid.body().mount == int(mounted) ? solid : Solid(nothing(spindle, solid.body().id)));
+        }
+    }
     const auto placed = [&](Body body, double bottom) {
         body.parent = mount.parent;
         body.frame = mount.frame * Eigen::Translation3d(0, 0, bottom);

@@ -25,7 +25,8 @@ public:
     [[nodiscard]] const std::vector<std::size_t>& stock_pairs() const { return stock_pairs_; }
     [[nodiscard]] std::size_t cutter() const { return cutter_; } ///< its place among the watch's solids
     [[nodiscard]] std::size_t stock() const { return stock_; }   ///< the first of the stock; all behind it are stock too
-    /// Puts a tool into a mount; null: none that has a size. The tool must stay until the next call.
+    /// Puts a tool into a mount, and what belongs to that mount where it is; null: none that has a size. The tool must stay until the next
+    /// call.
     void fit(std::uint32_t mount, const Tool* tool);
 
 private:
@@ -41,9 +42,11 @@ private:
     std::vector<Solid> solids_; ///< until the watch has them
     std::size_t cutter_ = 0;    ///< places among the solids
     std::size_t holder_ = 0;
-    std::size_t stock_ = 0;                ///< the first; all behind it are stock
-    std::vector<std::size_t> stock_pairs_; ///< of cutter and stock
+    std::size_t stock_ = 0;                                     ///< the first; all behind it are stock
+    std::vector<std::size_t> stock_pairs_;                      ///< of cutter and stock
+    std::vector<std::pair<std::size_t, Solid>> of_attachments_; ///< their places, and what stands there while they are fitted
     std::optional<std::pair<std::uint32_t, const Tool*>> fitted_;
+    int mount_ = -1; ///< whose bodies are there
 };
 
 } // namespace wexilum
