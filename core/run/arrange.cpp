@@ -274,8 +274,31 @@ void Arranger::add(Record record, std::deque<Record>& out) const
     out.push_back(std::move(record));
 }
 
+/// The data that the job has for the operation.
+void Arranger::change(RecordData& data) const
+{
+    const OtherData& other = arrangement_.data;
+    if (auto* tool = std::get_if<record::ToolChange>(&data); tool != nullptr && other.tool) {
+        tool->number = *other.tool;
+        tool->length.reset(); // it was the other one's
+    } else if (auto* spindle = std::get_if<record::Spindle>(&data); spindle != nullptr && other.spindle && spindle->speed_rpm > 0) {
+        spindle->speed_rpm = *other.spindle;
+    } else if (auto* feed = std::get_if<record::Feed>(&data)) {
+        feed->value *= other.feeds;
+    } else if (auto* cycle = std::get_if<record::CycleStart>(&data)) {
+        for (const char* key : {"feed", "feed_per_rev"}) {
+            if (const auto found = cycle->parameters.find(key); found != cycle->parameters.end()) {
+                found->second *= other.feeds;
+            }
+        }
+    }
+}
+
 void Arranger::arrange(Record record, std::deque<Record>& out)
 {
+    if (arrangement_.data.any()) {
+        change(record.data);
+    }
     if (arrangement_.follow) {
         follow(std::move(record), out);
         return;
@@ -404,12 +427,33 @@ bool read_step(Fields& copy, const FileUnits& units, Placement& out)
 
 } // namespace
 
+OtherData read_other_data(Fields& fields)
+{
+    OtherData out;
+    const Node* node = fields.node("data", Kind::object);
+    if (node == nullptr) {
+        return out;
+    }
+    Fields data(*node, "the data", fields.problems());
+    long long tool = 0;
+    if (data.integer("tool", tool, 1, 1000000000)) {
+        out.tool = std::uint32_t(tool);
+    }
+    double spindle = 0;
+    if (data.number("spindle", spindle, json::positive)) {
+        out.spindle = spindle;
+    }
+    data.number("feeds", out.feeds, {0.01, 100});
+    data.finish();
+    return out;
+}
+
 std::vector<CopyWish> read_copies(Fields& operation, const FileUnits& units)
 {
     std::vector<CopyWish> out;
     operation.each_item("copies", [&](const Node& node) {
         Fields fields(node, "the copy", operation.problems());
-        fields.allow({"posture"});
+        fields.allow({"posture", "data"});
         long long count = 2;
         const bool pattern = fields.integer("count", count, 2, most_copies);
         Placement step;

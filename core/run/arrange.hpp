@@ -1,4 +1,5 @@
-// How a job lays an operation's toolpath out: wound round a cylinder, and moved, turned or mirrored to where a copy of it is cut.
+// How a job lays an operation's toolpath out: wound round a cylinder, moved, turned or mirrored to where a copy of it is cut, and with
+// other data than it was made for.
 #pragma once
 
 #include "core/base/file_units.hpp"
@@ -52,11 +53,20 @@ struct Placement {
     [[nodiscard]] Placement after(const Placement& first) const { return {turn * first.turn, turn * first.move + move}; }
 };
 
+/// What the same cuts are made with instead.
+struct OtherData {
+    std::optional<std::uint32_t> tool; ///< in the place of every one that is called
+    std::optional<double> spindle;     ///< rpm
+    double feeds = 1;                  ///< factor of all feeds
+    [[nodiscard]] bool any() const { return tool || spindle || feeds != 1; }
+};
+
 struct Arrangement {
     std::optional<Wrap> wrap;
     std::optional<Follow> follow;       ///< not with a wrap
     std::optional<Placement> placement; ///< after both
-    [[nodiscard]] bool any() const { return wrap || follow || placement; }
+    OtherData data;
+    [[nodiscard]] bool any() const { return wrap || follow || placement || data.any(); }
 };
 
 /// Lays the records of one operation out, one after the other. Lines and arcs that are wound stay what they are on the cylinder where
@@ -75,6 +85,7 @@ public:
     }
 
 private:
+    void change(RecordData& data) const;
     void follow(Record record, std::deque<Record>& out);
     void release(const Vec3& heading, std::deque<Record>& out);
     void end_cut(std::deque<Record>& out);
@@ -109,6 +120,8 @@ struct CopyWish {
 std::optional<Wrap> read_wrap(json::Fields& operation, const FileUnits& units);
 /// Reads "follow" of an operation.
 std::optional<Follow> read_follow(json::Fields& operation, const FileUnits& units);
+/// Reads "data" of an operation or a copy.
+OtherData read_other_data(json::Fields& fields);
 /// Reads "copies" of an operation: the placements beside the operation itself, patterns taken apart.
 std::vector<CopyWish> read_copies(json::Fields& operation, const FileUnits& units);
 

@@ -123,6 +123,7 @@ Result<Job> read_job(const json::Document& document)
             operation.sections = read_sections(fields, problems, true);
             operation.arrangement.wrap = read_wrap(fields, units);
             operation.arrangement.follow = read_follow(fields, units);
+            operation.arrangement.data = read_other_data(fields);
             const std::vector<CopyWish> copies = read_copies(fields, units);
             fields.finish();
             chords_where_it_departs(operation);
@@ -132,6 +133,10 @@ Result<Job> read_job(const json::Document& document)
                 JobOperation made = operation;
                 made.id += fmt::format(".{}", ++number);
                 made.arrangement.placement = copy.placement;
+                if (copy.node->find("data") != nullptr) {
+                    Fields own(*copy.node, "the copy", problems);
+                    made.arrangement.data = read_other_data(own);
+                }
                 if (copy.node->find("posture") != nullptr) {
                     Fields own(*copy.node, "the copy", problems);
                     made.posture = {};

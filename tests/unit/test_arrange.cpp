@@ -4,6 +4,7 @@
 #include "core/toolpath/arc_piece.hpp"
 #include "tests/support/demo.hpp"
 
+#include <QRegularExpression>
 #include <QTest>
 
 using namespace wexilum;
@@ -241,6 +242,51 @@ private Q_SLOTS:
         QCOMPARE(left(first), right(second));
         QCOMPARE(right(first), left(second));
         QVERIFY(left(first) > right(first));
+    }
+
+    void the_same_cut_with_other_data()
+    {
+        Arrangement arrangement;
+        arrangement.data = {7, 900.0, 0.5};
+        record::CycleStart drill{"drill", {{"depth", 12.0}, {"feed", 4.0}}};
+        const auto records =
+            arranged(arrangement, {record::ToolChange{3, 80.0}, record::Spindle{record::SpindleState::clockwise, 1200},
+                                   record::Spindle{record::SpindleState::off, 0}, record::Feed{FeedMode::per_revolution, 0.2}, drill,
+                                   record::Linear{{Vec3(1, 2, 3), up}}});
+        QCOMPARE(std::get<record::ToolChange>(records[0].data).number, 7U);
+        QVERIFY(!std::get<record::ToolChange>(records[0].data).length);
+        QCOMPARE(std::get<record::Spindle>(records[1].data).speed_rpm, 900.0);
+        QCOMPARE(std::get<record::Spindle>(records[2].data).speed_rpm, 0.0);
+        QCOMPARE(std::get<record::Feed>(records[3].data).value, 0.1);
+        QCOMPARE(std::get<record::CycleStart>(records[4].data).parameters.at("feed"), 2.0);
+        QCOMPARE(std::get<record::CycleStart>(records[4].data).parameters.at("depth"), 12.0);
+        COMPARE_POINT(end_of(records[5]).tip, Vec3(1, 2, 3), 0.0);
+    }
+
+    void sockets_milled_first_and_once_more()
+    {
+        const Assembly a = load_demo("pier-cap-milled-first").value();
+        const std::string code = code_of(a);
+        QVERIFY2(replay_code(a, code, true).findings.list().empty(), "");
+        const QString text = QString::fromStdString(code);
+        const qsizetype first = text.indexOf(QStringLiteral("(10 SOCKETS)"));
+        const qsizetype second = text.indexOf(QStringLiteral("(10.2 SOCKETS)"));
+        const qsizetype saw = text.indexOf(QStringLiteral("(20 DRIP GROOVES)"));
+        QVERIFY(first > 0 && second > first && saw > second);
+        // The same cuts, at 0.6 of their feeds.
+        const auto cuts = [&](qsizetype from, qsizetype to) {
+            const QString part = text.mid(from, to - from);
+            const qsizetype begin = part.indexOf(QStringLiteral("Z29.5"));
+            return part.mid(begin, part.lastIndexOf(QStringLiteral("G0 Z47.5")) - begin);
+        };
+        static const QRegularExpression feed(QStringLiteral(" F\\S+"));
+        const QString once = cuts(first, second);
+        const QString again = cuts(second, saw);
+        QVERIFY(once.count(QLatin1Char('\n')) > 40);
+        QCOMPARE(QString(again).remove(feed), QString(once).remove(feed));
+        QCOMPARE(once.count(feed), 1);
+        QVERIFY(once.contains(QStringLiteral("F500.")) && again.contains(QStringLiteral("F300.")));
+        QVERIFY(text.mid(second, saw - second).contains(QStringLiteral("S10500")));
     }
 
     void files_that_do_not_fit_data()

@@ -374,6 +374,7 @@ private Q_SLOTS:
             with_path(true, quarter, {{"setups/setting-circle.json", R"("point": [25, 0, 0]})", R"("point": [25, 2, 0]})"}}).value();
         const RunResult result = post(a);
         QVERIFY2(has_finding(result.findings, "beside-cylinder"), qPrintable(shown(result.findings)));
+        QVERIFY(has_finding(post(load_demo("fails-cylinder-beside-axis").value()).findings, "beside-cylinder"));
         // By words of the rotary joint the head goes with it.
         const Assembly words =
             with_path(false, quarter, {{"setups/setting-circle.json", R"("point": [25, 0, 0]})", R"("point": [25, 2, 0]})"}}).value();
