@@ -66,6 +66,9 @@ Result<Assembly> written(const DemoPost& of, const Way& way)
                          R"(    "return-clearance": "G99")"});
         edits.push_back({dialect, R"("return-clearance": "G99",)", ""});
     }
+    if (const std::string back = R"(, "joint-coordinates": "G131")"; text.find(back) != std::string::npos) {
+        edits.push_back({dialect, back, ""});
+    }
     return load_demo(of.job, edits);
 }
 

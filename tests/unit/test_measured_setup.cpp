@@ -206,18 +206,21 @@ private Q_SLOTS:
     // --- cycles
     void the_trace_says_why_a_cycle_is_written_so()
     {
-        const auto rule_at = [](const char* job, const std::string& word) {
-            const Assembly a = load_demo(job).value();
+        const auto rule_at = [](const char* job, const std::string& word, const std::vector<Edit>& edits = {}) {
+            const Assembly a = load_demo(job, edits).value();
             const std::vector<std::string> code = lines_of(code_of(a));
             const auto line = std::find_if(code.begin(), code.end(), [&](const std::string& l) { return l.find(word) != l.npos; });
             MemoryRecords records(a.toolpath);
             MemoryScratch scratch;
             return QString::fromStdString(trace_block(a, records, scratch, std::uint32_t(line - code.begin()) + 1).value().rule);
         };
-        const QString native = rule_at("mirror-cell", "G81 ");
+        const QString native = rule_at("fork-arm", "G81 ");
         QVERIFY2(native.endsWith(", by the control's own cycle: its word moves the tool along itself"), qPrintable(native));
-        // The first hole that is fed through a head: the spindle's Z is not the way of the drill.
-        const QString expanded = rule_at("mirror-cell-sides", "G1 X209.637");
+        // The first hole that is fed through a head, by a control whose cycles drill along Z alone: that is not the way of the drill.
+        const QString expanded = rule_at("mirror-cell-sides", "G1 X209.637",
+                                         {{"controllers/morrow-m.json", R"("cycles": "across-plane",)", ""},
+                                          {"controllers/morrow-m.json", R"("code": ["G0 X0. Y0. Z50.", "G99 G19 G81 X30. Y4. R12. F120."])",
+                                           R"("code": ["G0 X12. Y4. Z50."])"}});
         QVERIFY2(expanded.endsWith(", by single moves: the way along the tool takes more than the word that a cycle drills along"),
                  qPrintable(expanded));
     }

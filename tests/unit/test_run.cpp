@@ -82,7 +82,7 @@ private Q_SLOTS:
     void cycles_native_and_expanded()
     {
         const QStringList native = body_of(load_demo("mirror-cell").value());
-        QVERIFY(native.contains("G99 G81 X118. Y0. Z-9.5 R2. F220."));
+        QVERIFY(native.contains("G99 G17 G81 X118. Y0. Z-9.5 R2. F220."));
         QVERIFY(native.contains("X110.884 Y40.358")); // 118 (cos 20, sin 20)
         const auto peck = native.indexOf(QRegularExpression("^G98 G83 X0\\. Y52\\. Z-38\\. R2\\. Q7\\. P0\\.25 F180\\.$"));
         QVERIFY(peck > 0);
@@ -207,7 +207,7 @@ private Q_SLOTS:
         inches.dialect.numbers[std::size_t(Quantity::length)].decimals = 4;
         inches.controller.length_increment = 0.0001;
         QCOMPARE(proven(inches), QString());
-        QVERIFY(body_of(inches).contains("G99 G81 X4.6457 Y0. Z-0.374 R0.0787 F8.7")); // 118, -9.5, 2 mm and 220 mm/min over 25.4
+        QVERIFY(body_of(inches).contains("G99 G17 G81 X4.6457 Y0. Z-0.374 R0.0787 F8.7")); // 118, -9.5, 2 mm and 220 mm/min over 25.4
     }
 
     void several_files_cover_one_path()
