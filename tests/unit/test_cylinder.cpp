@@ -4,6 +4,7 @@
 #include "core/geometry/path_piece.hpp"
 #include "core/toolpath/record_spool.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/moves.hpp"
 
 #include <fmt/format.h>
 
@@ -29,17 +30,6 @@ WoundWay way_to(const Vec3& to)
     way.to = to;
     return way;
 }
-
-/// Catches what the control does.
-class Moves final : public ReplaySink {
-public:
-    void move(const ReplayMove& move) override { list.push_back(move); }
-    void tool_change(BlockNumber, std::uint32_t) override {}
-    void dwell(BlockNumber, double) override {}
-    void stop(BlockNumber, bool) override {}
-    void program_end(BlockNumber) override {}
-    std::vector<ReplayMove> list;
-};
 
 /// The router's control, run on lines of code. Its offset: X 65, Y -20.5, Z -260.
 struct Control {

@@ -3,6 +3,7 @@
 #include "core/base/units.hpp"
 #include "core/solve/tip_frame.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/moves.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -45,17 +46,6 @@ std::vector<std::array<int, 3>> orders()
     }
     return out;
 }
-
-/// Catches what the control does.
-class Moves final : public ReplaySink {
-public:
-    void move(const ReplayMove& move) override { list.push_back(move); }
-    void tool_change(BlockNumber, std::uint32_t) override {}
-    void dwell(BlockNumber, double) override {}
-    void stop(BlockNumber, bool) override {}
-    void program_end(BlockNumber) override {}
-    std::vector<ReplayMove> list;
-};
 
 /// The hub's machine and control, run on lines of code.
 struct Control {

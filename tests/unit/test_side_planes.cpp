@@ -2,6 +2,7 @@
 #include "core/base/units.hpp"
 #include "core/run/block_probe.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/moves.hpp"
 
 #include <QTest>
 
@@ -12,17 +13,6 @@ namespace {
 
 const std::string control_file = "controllers/morrow-m.json";
 const std::string machine_file = "machines/tarn-3.json";
-
-/// Catches what the control does.
-class Moves final : public ReplaySink {
-public:
-    void move(const ReplayMove& move) override { list.push_back(move); }
-    void tool_change(BlockNumber, std::uint32_t) override {}
-    void dwell(BlockNumber, double) override {}
-    void stop(BlockNumber, bool) override {}
-    void program_end(BlockNumber) override {}
-    std::vector<ReplayMove> list;
-};
 
 /// The mill's control on lines of code, without work offset; "F" and where the joint goes for feeds, "R" for rapids.
 struct Control {
