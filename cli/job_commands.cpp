@@ -164,8 +164,13 @@ int replay_command(const JobOptions& options)
         if (!text) {
             return fail(text.error(), options.json);
         }
+        auto ahead = files.open(path);
+        if (!ahead) {
+            return fail(ahead.error(), options.json);
+        }
         texts.push_back(std::move(*text));
-        code.push_back({path, texts.back().get()});
+        texts.push_back(std::move(*ahead));
+        code.push_back({path, texts[texts.size() - 2].get(), texts.back().get()});
     }
     if (code.empty()) {
         auto spool = scratch.spool();
@@ -182,7 +187,8 @@ int replay_command(const JobOptions& options)
         }
         excursions = std::move(posted->excursions);
         texts.push_back(std::make_unique<SpoolSource>(*fresh));
-        code.push_back({program_file_name(*opened), texts.back().get()});
+        texts.push_back(std::make_unique<SpoolSource>(*fresh));
+        code.push_back({program_file_name(*opened), texts[0].get(), texts[1].get()});
     } else {
         JobRecords records(files, options.project, opened->job);
         auto found = excursions_of(*opened, records, scratch);

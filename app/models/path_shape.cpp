@@ -59,7 +59,7 @@ PathPaint path_paint_of(const PostedJob& job, const ReplayTrack& track, const st
         const auto& m = track.motions()[motion];
         auto status = static_cast<std::uint8_t>(state);
         if (state != PathState::rapid && colouring == PathColouring::operation) {
-            const std::uint32_t record = job.code.record_of(std::min(m.block, job.code.lines().size()) - 1);
+            const std::uint32_t record = job.code.record_of(std::min(track.main_block(motion), job.code.lines().size()) - 1);
             while (record != CodeStore::no_record && operation + 1 < operations.size() &&
                    operations[operation + 1].first_record <= record) {
                 ++operation;

@@ -127,6 +127,13 @@ Result<Patch> remove_value(const Document& document, const Path& path)
     return Patch{begin, end, ""};
 }
 
+Patch renamed_member(const Document& document, const Node& value, const std::string& name)
+{
+    const std::string& text = document.text();
+    const std::size_t begin = member_begin(text, value);
+    return {begin, text.rfind(':', value.begin), quoted(name)};
+}
+
 std::string number_text(double value)
 {
     const double rounded = std::round(value * 1e6) / 1e6;

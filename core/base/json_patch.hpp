@@ -33,6 +33,9 @@ Result<Patch> append_item(const Document& document, const Path& array, const std
 /// Takes a member or an item away, with its comma.
 Result<Patch> remove_value(const Document& document, const Path& path);
 
+/// Gives a member, by its value, another name.
+[[nodiscard]] Patch renamed_member(const Document& document, const Node& value, const std::string& name);
+
 /// A number as the files have them: as few digits as give it back to a millionth.
 [[nodiscard]] std::string number_text(double value);
 /// A text in quotes, escaped.

@@ -50,6 +50,8 @@ void read_addresses(json::Fields& fields, Addresses& out)
     read_letter(fields, "cycle_step", out.cycle_step);
     read_letter(fields, "cycle_dwell", out.cycle_dwell);
     read_letter(fields, "loop_count", out.loop_count);
+    read_letter(fields, "subprogram", out.subprogram);
+    read_letter(fields, "rotation", out.rotation);
     std::size_t unit = 0;
     if (fields.choice("dwell_unit", unit, {"s", "ms"})) {
         out.dwell_in_milliseconds = unit == 1;

@@ -19,7 +19,9 @@ struct Addresses {
     char cycle_clearance = 'R';
     char cycle_step = 'Q';
     char cycle_dwell = 'P';
-    char loop_count = 'L';
+    char loop_count = 'L'; ///< also how many times a subprogram is called
+    char subprogram = 'P';
+    char rotation = 'R'; ///< the angle of a rotation of coordinates
 };
 
 /// One capital letter under `key`; a missing key leaves `out` as it is.

@@ -418,6 +418,11 @@ Turned turned_to(TurnReading reads, double from, double place, bool negative, do
     return {place, false};
 }
 
+bool Controller::knows(Function function) const
+{
+    return std::any_of(words.begin(), words.end(), [&](const auto& word) { return word.second.function == function; });
+}
+
 std::optional<char> Controller::address_of(const std::string& joint) const
 {
     for (const auto& [address, id] : axes) {

@@ -123,6 +123,8 @@ struct Controller : Addresses {
     /// The word of a function in force after power-on, nullptr where none of its group is.
     [[nodiscard]] const WordMeaning* power_on_meaning(Group group) const;
     [[nodiscard]] std::optional<char> address_of(const std::string& joint) const;
+    /// Whether any of its words does this.
+    [[nodiscard]] bool knows(Function function) const;
     /// The joints that share planes, lengths and cycles with this one; nullptr where it stands alone.
     [[nodiscard]] const AlignedJoints* aligned_with(const std::string& joint) const;
     [[nodiscard]] TurnReading turn_reading(const std::string& joint) const

@@ -54,10 +54,15 @@ constexpr std::array<Row, function_count> rows{{
     {"world-coordinates", Group::frame},
     {"cylinder-surface", Group::frame},
     {"tool-mount", Group::none},
+    {"subprogram-call", Group::none},
+    {"subprogram-return", Group::none},
+    {"coordinate-shift", Group::none},
+    {"coordinate-rotation", Group::rotation},
+    {"coordinate-rotation-off", Group::rotation},
 }};
 constexpr std::array<std::string_view, group_count> groups{"motion",  "plane",  "distance",     "units",        "feed-mode",
                                                            "offset",  "length", "compensation", "cycle-return", "spindle",
-                                                           "coolant", "frame",  "none"};
+                                                           "coolant", "frame",  "rotation",     "none"};
 
 } // namespace
 

@@ -56,8 +56,13 @@ enum class Function : std::uint8_t {
     world_coordinates,
     cylinder_surface, ///< a length word tells the way round a cylinder, which a rotary joint turns
     tool_mount,       ///< another tool mount carries the tool: a second cutter, or a head that the control fits by itself
+    subprogram_call,
+    subprogram_return,
+    coordinate_shift,    ///< moves the program's zero, counted from that of the work offset
+    coordinate_rotation, ///< turns the program's coordinates about a place of the plane in force
+    coordinate_rotation_off,
 };
-inline constexpr std::size_t function_count = 46;
+inline constexpr std::size_t function_count = 51;
 
 /// Words of one group replace each other; a word of group none acts once.
 enum class Group : std::uint8_t {
@@ -73,9 +78,10 @@ enum class Group : std::uint8_t {
     spindle,
     coolant,
     frame,
+    rotation,
     none
 };
-inline constexpr std::size_t group_count = 13;
+inline constexpr std::size_t group_count = 14;
 
 /// The letter of the axis across a plane.
 [[nodiscard]] constexpr char across(Function plane) { return plane == Function::plane_zx ? 'Y' : plane == Function::plane_yz ? 'X' : 'Z'; }

@@ -11,8 +11,8 @@ char upper(char c) { return c >= 'a' && c <= 'z' ? char(c - 'a' + 'A') : c; }
 
 bool known_address(const Controller& c, char letter)
 {
-    const std::array letters{c.feed,  c.speed,           c.tool,       c.length_register, c.centre[0], c.centre[1], c.centre[2], c.radius,
-                             c.dwell, c.cycle_clearance, c.cycle_step, c.cycle_dwell,     c.loop_count};
+    const std::array letters{c.feed,  c.speed,           c.tool,       c.length_register, c.centre[0],  c.centre[1],  c.centre[2], c.radius,
+                             c.dwell, c.cycle_clearance, c.cycle_step, c.cycle_dwell,     c.loop_count, c.subprogram, c.rotation};
     return c.axes.contains(letter) || std::find(letters.begin(), letters.end(), letter) != letters.end();
 }
 
@@ -40,7 +40,9 @@ bool TextEffect::has(Group group) const
 bool TextEffect::moves(const Controller& controller) const
 {
     return std::any_of(addresses.begin(), addresses.end(), [&](char letter) { return controller.axes.contains(letter); }) ||
-           std::any_of(words.begin(), words.end(), [](const WordMeaning* word) { return word->function == Function::cycle; });
+           std::any_of(words.begin(), words.end(), [](const WordMeaning* word) {
+               return word->function == Function::cycle || word->function == Function::subprogram_call;
+           });
 }
 
 TextEffect effect_of(const Controller& controller, std::string_view line)

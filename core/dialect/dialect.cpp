@@ -14,11 +14,12 @@ using json::Kind;
 using json::Node;
 
 constexpr std::array<std::string_view, role_count> role_names{
-    "motion",       "plane",           "distance",    "units",        "feed-mode",   "offset",     "length",
-    "compensation", "cycle-return",    "spindle",     "coolant",      "frame",       "once",       "axes",
-    "centre",       "radius",          "feed",        "inverse-feed", "speed",       "tool",       "length-register",
-    "dwell",        "cycle-clearance", "cycle-depth", "cycle-step",   "cycle-dwell", "loop-count", "plane-zero",
-    "plane-number"};
+    "motion",       "plane",         "distance",     "units",           "feed-mode",  "offset",
+    "length",       "compensation",  "cycle-return", "spindle",         "coolant",    "frame",
+    "rotation",     "once",          "axes",         "centre",          "radius",     "feed",
+    "inverse-feed", "speed",         "tool",         "length-register", "dwell",      "cycle-clearance",
+    "cycle-depth",  "cycle-step",    "cycle-dwell",  "loop-count",      "plane-zero", "plane-number",
+    "subprogram",   "rotation-angle"};
 
 class Reader {
 public:

@@ -28,6 +28,7 @@ enum class Role : std::uint8_t {
     spindle,
     coolant,
     frame,
+    rotation,
     once,
     axes,
     centre,
@@ -45,8 +46,10 @@ enum class Role : std::uint8_t {
     loop_count,
     plane_zero,   ///< of a tilted plane, by direction
     plane_number, ///< the other numbers of its declaration
+    subprogram,   ///< number of the one that is called
+    rotation_angle,
 };
-inline constexpr std::size_t role_count = 29;
+inline constexpr std::size_t role_count = 32;
 [[nodiscard]] std::string_view name_of(Role role);
 [[nodiscard]] std::optional<Role> role_named(std::string_view name);
 [[nodiscard]] Role role_of(Group group);

@@ -44,7 +44,8 @@ struct WordTrace {
 
 /// Watches for one line of a program.
 struct EmitProbe {
-    std::uint32_t line = 0; ///< wanted, from 1
+    std::uint32_t line = 0;  ///< wanted, from 1
+    std::uint32_t aside = 0; ///< where it is one of the lines kept aside (Aside::id), among those; 0: a line of the program itself
     bool seen = false;
     bool is_text = false; ///< the line was written as it stands, not as a statement
     std::vector<WordTrace> written;

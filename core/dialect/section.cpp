@@ -212,7 +212,8 @@ const std::vector<Name>& state_names()
 
 const std::vector<std::string>& section_actions()
 {
-    static const std::vector<std::string> names{"retract", "rotary-home", "spindle-off", "coolant-off", "work-offset", "message"};
+    static const std::vector<std::string> names{"retract",     "rotary-home", "spindle-off", "coolant-off",
+                                                "work-offset", "message",     "subprograms"};
     return names;
 }
 

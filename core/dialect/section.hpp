@@ -42,7 +42,7 @@ inline constexpr std::size_t state_name_count = 19;
 using StateValues = std::array<expr::Value, state_name_count>;
 
 /// What a template can have done beside writing.
-enum class SectionAction : std::uint8_t { retract, rotary_home, spindle_off, coolant_off, work_offset, message };
+enum class SectionAction : std::uint8_t { retract, rotary_home, spindle_off, coolant_off, work_offset, message, subprograms };
 [[nodiscard]] const std::vector<std::string>& section_actions();
 
 /// A stretch of a line: text as it stands, or a value.

@@ -1,6 +1,7 @@
 #include "core/dialect/word_emitter.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace wexilum {
 WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, const std::vector<std::string>& joint_names, CodeSink& sink,
@@ -24,7 +25,9 @@ WordEmitter::WordEmitter(const Dialect& dialect, const Controller& controller, c
                                          {Role::cycle_clearance, dialect.cycle_clearance},
                                          {Role::cycle_step, dialect.cycle_step},
                                          {Role::cycle_dwell, dialect.cycle_dwell},
-                                         {Role::loop_count, dialect.loop_count}};
+                                         {Role::loop_count, dialect.loop_count},
+                                         {Role::subprogram, dialect.subprogram},
+                                         {Role::rotation_angle, dialect.rotation}};
     for (std::size_t i = 0; i < role_count; ++i) {
         const auto role = static_cast<Role>(i);
         first_[i] = memory_.size();
@@ -101,6 +104,11 @@ bool WordEmitter::emit(const Statement& statement)
     if (count == 0) {
         return false;
     }
+    ++stamp_;
+    if (aside_) [[unlikely]] {
+        keep(slots, words.data(), count);
+        return true;
+    }
     writer_.words(words.data(), count, sequence_, source_);
     sequence_ += dialect_.sequence_step;
     ++lines_;
@@ -129,23 +137,100 @@ void WordEmitter::emit_cut(std::span<const JointCounts> axes, const Slot& feed)
     bool due = !feed_word.known || !feed_word.modal || feed_word.counts != feed.counts;
     feed_word.known = true;
     feed_word.counts = feed.counts;
-    writer_.begin_line(sequence_);
-    for (const auto& [joint, counts, quantity] : axes) {
-        Word& word = axes_[joint];
-        if (due && word.rank > feed_word.rank) {
-            writer_.add(feed_word.address, feed.quantity, feed.counts);
-            due = false;
+    ++stamp_;
+    const auto each = [&](const auto& add) {
+        for (const auto& [joint, counts, quantity] : axes) {
+            Word& word = axes_[joint];
+            if (due && word.rank > feed_word.rank) {
+                add(feed.role, 0, feed_word.address, feed.quantity, feed.counts);
+                due = false;
+            }
+            word.known = true;
+            word.counts = counts;
+            add(Role::axes, joint, word.address, quantity, word.turned ? -counts : counts);
         }
-        word.known = true;
-        word.counts = counts;
-        writer_.add(word.address, quantity, word.turned ? -counts : counts);
+        if (due) {
+            add(feed.role, 0, feed_word.address, feed.quantity, feed.counts);
+        }
+    };
+    if (aside_) [[unlikely]] {
+        AsideLine& line = aside_->lines.emplace_back();
+        line.source = source_;
+        each([&](Role role, std::size_t index, char address, Quantity quantity, std::int64_t counts) {
+            line.words.push_back(kept_word(role, index, {counts, nullptr, address, quantity}));
+        });
+        return;
     }
-    if (due) {
-        writer_.add(feed_word.address, feed.quantity, feed.counts);
-    }
+    writer_.begin_line(sequence_);
+    each([&](Role, std::size_t, char address, Quantity quantity, std::int64_t counts) { writer_.add(address, quantity, counts); });
     writer_.end_line(source_);
     sequence_ += dialect_.sequence_step;
     ++lines_;
+}
+
+// --- lines kept aside -----------------------------------------------------------------------------------------------
+
+void WordEmitter::put_aside(const ExactValues& exact)
+{
+    aside_ = Aside{++asides_, {}};
+    aside_exact_ = &exact;
+}
+
+AsideWord WordEmitter::kept_word(Role role, std::size_t index, const DecidedWord& word) const
+{
+    AsideWord out{role, std::uint8_t(index), word.address, word.quantity, word.counts, word.text, std::nullopt};
+    const auto exact = role == Role::axes ? aside_exact_->find(role, index) : std::nullopt;
+    if (exact) {
+        const double counts = *exact / rounding_.step(word.quantity) * (axes_[index].turned ? -1 : 1);
+        if (std::abs(counts - double(word.counts)) < 0.500001) { // not one of another block
+            out.exact = counts;
+        }
+    }
+    return out;
+}
+
+Aside WordEmitter::take_aside()
+{
+    Aside out = std::move(*aside_);
+    aside_.reset();
+    return out;
+}
+
+[[gnu::noinline, gnu::cold]] void WordEmitter::keep(std::span<const Slot> slots, const DecidedWord* words, std::size_t count)
+{
+    AsideLine& line = aside_->lines.emplace_back();
+    line.source = source_;
+    for (const DecidedWord* word = words; word != words + count; ++word) {
+        const auto slot = std::find_if(slots.begin(), slots.end(), [&](const Slot& s) {
+            const Word& held = word_of(s);
+            return s.text == word->text && s.quantity == word->quantity && (s.text != nullptr || held.address == word->address) &&
+                   (held.turned ? -s.counts : s.counts) == word->counts;
+        });
+        line.words.push_back(kept_word(slot->role, slot->index, *word));
+    }
+}
+
+void WordEmitter::write(const Aside& kept, bool called)
+{
+    const Source before = source_;
+    aside_places_.push_back({kept.id, lines_ + 1, std::uint32_t(kept.lines.size()), called});
+    for (const AsideLine& line : kept.lines) {
+        source_ = line.source;
+        ++stamp_;
+        if (line.words.empty()) {
+            const bool plain = is_plain(line.text);
+            writer_.text(plain ? line.text : numbered(line.text), source_);
+        } else {
+            std::array<DecidedWord, SlotList::most> words;
+            std::transform(line.words.begin(), line.words.end(), words.begin(), [](const AsideWord& word) {
+                return DecidedWord{word.counts, word.text, word.address, word.quantity};
+            });
+            writer_.words(words.data(), line.words.size(), sequence_, source_);
+            sequence_ += dialect_.sequence_step;
+        }
+        ++lines_;
+    }
+    source_ = before;
 }
 
 std::string WordEmitter::numbered(const std::string& words)
@@ -160,9 +245,17 @@ std::string WordEmitter::numbered(const std::string& words)
 
 void WordEmitter::add_line(std::string line)
 {
-    writer_.text(std::move(line), source_);
-    ++lines_;
-    if (probe_ != nullptr && probe_->line == lines_) {
+    const bool wanted = probe_ != nullptr && probe_wants_next();
+    ++stamp_;
+    if (aside_) {
+        AsideLine& kept = aside_->lines.emplace_back();
+        kept.text = std::move(line);
+        kept.source = source_;
+    } else {
+        writer_.text(std::move(line), source_);
+        ++lines_;
+    }
+    if (wanted) {
         probe_->seen = probe_->is_text = true;
         note_held();
     }
@@ -179,10 +272,15 @@ void WordEmitter::comment(const std::string& text)
     add_line(dialect_.comment_open + line + dialect_.comment_close);
 }
 
+bool WordEmitter::is_plain(const std::string& line) const
+{
+    return line.empty() || line[0] == '%' || line[0] == controller_.program_number || line[0] == dialect_.comment_open;
+}
+
 bool WordEmitter::add_literal(const std::string& line)
 {
-    const bool plain = line.empty() || line[0] == '%' || line[0] == controller_.program_number || line[0] == dialect_.comment_open;
-    add_line(plain ? line : numbered(line));
+    const bool plain = is_plain(line);
+    add_line(plain || aside_ ? line : numbered(line)); // one kept aside gets its number where it comes to stand
     return !plain;
 }
 
@@ -195,8 +293,10 @@ TextEffect WordEmitter::literal(const std::string& line)
     for (const char letter : effect.addresses) {
         learn_address(letter);
     }
-    if (!effect.unknown.empty()) {
-        forget_all(); // a word that the control's definition does not explain may have changed anything
+    const bool calls = std::any_of(effect.words.begin(), effect.words.end(),
+                                   [](const WordMeaning* word) { return word->function == Function::subprogram_call; });
+    if (!effect.unknown.empty() || calls) {
+        forget_all(); // a word that the control's definition does not explain, or a subprogram, may have changed anything
     }
     return effect;
 }
@@ -321,7 +421,7 @@ bool WordEmitter::probed(std::span<const Slot> slots, const Write& write)
 {
     std::vector<std::optional<WordTrace>> before;
     std::vector<Word> words;
-    const bool wanted = probe_->line == lines_ + 1;
+    const bool wanted = probe_wants_next();
     for (const Slot& slot : slots) {
         const Word& word = word_of(slot);
         words.push_back(word);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/controller/text_effect.hpp"
+#include "core/dialect/aside.hpp"
 #include "core/dialect/emit_probe.hpp"
 #include "core/dialect/line_writer.hpp"
 #include "core/dialect/rounding.hpp"
@@ -71,7 +72,23 @@ public:
 
     /// Grows whenever something that was known to hold is forgotten.
     [[nodiscard]] std::uint64_t forgotten() const { return forgotten_; }
+    /// Lines of the program so far, without those that are kept aside.
     [[nodiscard]] std::uint32_t lines() const { return lines_; }
+    /// Grows with each line, written or kept aside.
+    [[nodiscard]] std::uint64_t stamp() const { return stamp_; }
+
+    /// From here on lines are kept instead of written; what they do to the control is remembered as ever. `exact` has the values of the
+    /// words made so far, and outlives the keeping. Precondition: no lines are kept.
+    void put_aside(const ExactValues& exact);
+    [[nodiscard]] bool aside() const { return aside_.has_value(); }
+    /// The lines kept since put_aside(); lines are written again.
+    [[nodiscard]] Aside take_aside();
+    /// Writes kept lines here; what the control is known to hold is left as it is. `called`: as in AsidePlace.
+    void write(const Aside& kept, bool called);
+    /// A line as it stands that begins or ends a part of the program, without a number.
+    void mark(std::string line) { add_line(std::move(line)); }
+    /// Where kept lines have been written.
+    [[nodiscard]] const std::vector<AsidePlace>& aside_places() const { return aside_places_; }
     /// Everything is with the sink when this returns; nothing may be added afterwards.
     void finish() { writer_.finish(); }
     /// Of the finished program.
@@ -110,6 +127,14 @@ private:
     bool probed(std::span<const Slot> slots, const Write& write);
     [[nodiscard]] WordTrace traced(std::size_t at, const Word& word) const;
     void note_held();
+    void keep(std::span<const Slot> slots, const DecidedWord* words, std::size_t count);
+    [[nodiscard]] AsideWord kept_word(Role role, std::size_t index, const DecidedWord& word) const;
+    /// Whether the line that comes next is the one that the probe wants.
+    [[nodiscard]] bool probe_wants_next() const
+    {
+        return aside_ ? probe_->aside == aside_->id && probe_->line == aside_->lines.size() + 1
+                      : probe_->aside == 0 && probe_->line == lines_ + 1;
+    }
     bool emit_slots(std::span<const Slot> slots);
     void write_cut(std::span<const JointCounts> axes, const Slot& feed);
     void add_line(std::string line);
@@ -118,6 +143,8 @@ private:
     void learn_address(char letter);
     /// Adds the line, numbered where it is a block; whether it is one.
     bool add_literal(const std::string& line);
+    /// A line without a number of its own: a comment, the program's number, a tape mark.
+    [[nodiscard]] bool is_plain(const std::string& line) const;
     void hold(Role role, const std::string& text);
 
     const Dialect& dialect_;
@@ -133,6 +160,11 @@ private:
     Source source_ = no_source;
     std::uint64_t forgotten_ = 0;
     std::uint32_t lines_ = 0;
+    std::uint64_t stamp_ = 0;
+    std::optional<Aside> aside_; ///< lines that are being kept
+    const ExactValues* aside_exact_ = nullptr;
+    std::uint32_t asides_ = 0; ///< begun
+    std::vector<AsidePlace> aside_places_;
     long long sequence_;
     EmitProbe* probe_ = nullptr;
     std::vector<History> history_; ///< one for each of memory_, with a probe only

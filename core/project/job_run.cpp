@@ -102,7 +102,7 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
         cache->records = out->records;
     }
     out->run = std::move(*posted);
-    out->code.link(out->records);
+    out->code.link(out->records, out->run.asides);
     out->toolpaths = records.files();
     out->code_name = program_file_name(out->assembly);
     out->seconds = clock.seconds() - begin;
@@ -117,7 +117,8 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
     auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine), 0});
     JobRecords records(files, folder, job.assembly.job);
     TextSource source(text);
-    auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source}}, from_unknown, watch, &out->track);
+    TextSource ahead(text);
+    auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, &out->track);
     if (!replayed) {
         return replayed.error();
     }

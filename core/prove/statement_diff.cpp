@@ -111,7 +111,8 @@ public:
 
 private:
     static constexpr std::uint64_t behind_all = UINT64_MAX;
-    /// 0 for the head, then the records, then the end.
+    static constexpr std::uint64_t called = std::uint64_t{1} << 33; ///< lines that are called stand behind those of all records
+    /// 0 for the head, then the records, then the end, then what is called.
     [[nodiscard]] static std::uint64_t address_of(const CodeStore& code, std::uint32_t line)
     {
         if (line >= code.lines().size()) {
@@ -119,9 +120,9 @@ private:
         }
         const std::uint32_t record = code.record_of(line);
         if (record != CodeStore::no_record) {
-            return std::uint64_t(record) + 1;
+            return std::uint64_t(record) + 1 + (code.is_called(line) ? called : 0);
         }
-        return line < code.line_of(0) ? 0 : behind_all - 1;
+        return line < code.line_of(0) ? 0 : called - 1;
     }
     [[nodiscard]] std::string_view before(std::uint32_t line) const { return without_number(before_.lines().line(line), grammar_); }
     [[nodiscard]] std::string_view after(std::uint32_t line) const { return without_number(after_.lines().line(line), grammar_); }

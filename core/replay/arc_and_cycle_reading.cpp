@@ -86,11 +86,20 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
         give_up("an arc needs either its centre or its radius, as the control takes it", "write one of the two forms");
         return;
     }
+    if (turned_ && turned_->across != w) {
+        give_up("the coordinates are turned in another plane than the arc's", "take the rotation back first");
+        return;
+    }
     if (by_centre) {
-        arc.centre = arc.start;
-        for (const int k : {u, v}) {
-            arc.centre[k] += centre[std::size_t(k)] != nullptr ? length_value(*centre[std::size_t(k)]) : 0;
+        std::array<double, 2> way{};
+        for (std::size_t k = 0; k < 2; ++k) {
+            const CodeWord* word = centre[std::size_t(k == 0 ? u : v)];
+            way[k] = word != nullptr ? length_value(*word) : 0;
         }
+        const double turn = turned_ ? turned_->angle : 0;
+        arc.centre = arc.start;
+        arc.centre[u] += turned_ ? std::cos(turn) * way[0] - std::sin(turn) * way[1] : way[0];
+        arc.centre[v] += turned_ ? std::sin(turn) * way[0] + std::cos(turn) * way[1] : way[1];
     } else {
         const auto found = centre_from_radius(arc.start, arc.end, upwards, length_value(*radius), !clockwise);
         if (!found) {

@@ -11,8 +11,8 @@ namespace wexilum {
 
 struct Interpreter::BlockWords {
     std::vector<const WordMeaning*> functions;
-    std::array<const CodeWord*, 26> addresses{}; ///< by letter
-    mutable std::uint32_t used = 0;              ///< letters that something has read, a bit each; the rest has no meaning
+    mutable std::array<const CodeWord*, 26> addresses{}; ///< by letter
+    mutable std::uint32_t used = 0;                      ///< letters that something has read, a bit each; the rest has no meaning
     bool from_known = false;
     mutable bool commanded_known = true; ///< every joint this block names had been brought somewhere before
     std::array<int, 3> arc_joints{0, 0, 0};
@@ -41,6 +41,8 @@ struct Interpreter::BlockWords {
         }
         return false;
     }
+    /// The word has been read and says nothing else.
+    void withdraw(char letter) const { addresses[place(letter)] = nullptr; }
     /// The word of an address, marked as used; nullptr where it is not in the block.
     [[nodiscard]] const CodeWord* take(char letter) const
     {

@@ -28,10 +28,21 @@ void BudgetRule::set_surface(std::size_t joint, double scale)
     }
 }
 
+void BudgetRule::set_coordinates(std::uint32_t shifted, double slack, bool called_on_plane)
+{
+    slack_ = slack;
+    for (std::size_t i = 0; shifted != 0 && i < half_.size(); ++i) {
+        half_[i] *= (shifted >> i & 1U) != 0 ? 2 : 1;
+    }
+    for (std::size_t i = 0; called_on_plane && i < half_.size(); ++i) {
+        half_[i] *= assembly_.machine.joints[i].kind == JointKind::linear ? 3 : 1;
+    }
+}
+
 Budget BudgetRule::at_record(const Kinematics& kinematics, const Readings& levers) const
 {
     double squares = 0;
-    Budget out{computing_tip, computing_axis};
+    Budget out{computing_tip + slack_, computing_axis};
     for (const auto& link : kinematics.links()) {
         const std::size_t joint = link.joint.value;
         if (kinematics.joints()[joint].kind == JointKind::linear) {

@@ -19,6 +19,10 @@ public:
     /// brought it.
     void set_surface(std::size_t joint, double scale);
 
+    /// After both: words of the joints `shifted` (a bit each) stand on a shift that is a word itself; a rotation of coordinates may carry
+    /// the tip `slack` mm further; `called_on_plane`: the words of a tip stand on a plane whose zero is words, and were made for another.
+    void set_coordinates(std::uint32_t shifted, double slack, bool called_on_plane);
+
     /// At a record: every word is off by half an increment, rotary words at their lever arm.
     /// `levers`: of the rotary joints of the chain (mm).
     [[nodiscard]] Budget at_record(const Kinematics& chain, const Readings& levers) const;
@@ -47,6 +51,7 @@ private:
     const Assembly& assembly_;
     std::vector<double> half_;
     double length_increment_ = 0;
+    double slack_ = 0;
 };
 
 } // namespace wexilum

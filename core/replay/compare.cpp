@@ -59,6 +59,7 @@ Comparer::Seen Comparer::see(const ReplayMove& move)
 {
     budget_.set_length_increment(move.length_increment);
     budget_.set_surface(move.surface_joint, move.surface_scale);
+    budget_.set_coordinates(move.shifted, move.turned_slack, move.called_by.value != 0 && move.on_plane);
     Readings levers = Readings::Zero(move.to.size());
     const Chain& chain = this->chain(move.mount);
     const Pose to = pose_of(move.mount, move.to, move.tool_length, &levers);

@@ -217,7 +217,8 @@ Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector
         observer->begin_file(file.name, &file.sources, &assembly.toolpath.files);
         MemoryRecords records(assembly.toolpath);
         TextSource text(file.text);
-        const auto replayed = replay(assembly, records, {}, {{file.name, &text}}, false, watch, &*observer);
+        TextSource ahead(file.text);
+        const auto replayed = replay(assembly, records, {}, {{file.name, &text, &ahead}}, false, watch, &*observer);
         if (!replayed) {
             return replayed.error();
         }

@@ -85,6 +85,7 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
         takes_mounts_ = takes_mounts_ || meaning.function == Function::tool_mount;
         mount_known_ = !takes_mounts_ || !from_unknown;
         has_frames_ = has_frames_ || group_of(meaning.function) == Group::frame;
+        has_turns_ = has_turns_ || group_of(meaning.function) == Group::rotation;
         function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
     }
     for (const auto& [address, joint] : joint_of_) {
@@ -140,7 +141,19 @@ const WordMeaning* Interpreter::use(Group group)
 
 void Interpreter::line(std::string_view text)
 {
-    block_ = BlockNumber(block_.value + 1);
+    line_ = block_ = BlockNumber(line_.value + 1);
+    if (memory_.subprograms != nullptr && !library_ && memory_.subprograms->wanted()) {
+        const auto number = memory_.subprograms->number_of(text);
+        const Subprogram* begins = number ? memory_.subprograms->find(*number) : nullptr;
+        library_ = begins != nullptr && begins->first == block_.value;
+    }
+    if (!library_) {
+        read(text);
+    }
+}
+
+void Interpreter::read(std::string_view text)
+{
     if (const auto status = read_block(controller_, text, block_, read_); !status) {
         report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
@@ -156,10 +169,14 @@ void Interpreter::line(std::string_view text)
         return;
     }
     run(read_);
+    if (call_) {
+        call(*std::exchange(call_, std::nullopt));
+    }
 }
 
 void Interpreter::finish()
 {
+    finish_subprograms();
     if (!ended_) {
         report(Severity::error, "no-end", "", "the program has no end", "end it with the control's program-end word");
     }
@@ -232,7 +249,7 @@ double Interpreter::offset(std::size_t joint)
     if (surface_ && joint == surface_->flat) {
         return 0; // the way round begins where the word of the joint that turns is zero
     }
-    double out = offsets_[joint] + (joint == length_joint_ ? length_shift_ : 0);
+    double out = offsets_[joint] + shift_[joint] + (joint == length_joint_ ? length_shift_ : 0);
     if (summed_[joint] != nullptr) {
         for (const SignedJoint& other : *summed_[joint]) {
             out -= other.first ? 0 : other.sign * now_[Eigen::Index(other.joint.value)];
@@ -267,9 +284,13 @@ void Interpreter::run(const CodeBlock& block)
     }
     changed_ = false;
     apply_loop(words);
+    apply_calls(words);
     apply_state(words);
     apply_tool(words);
     apply_frame(words);
+    if (has_turns_ || shifted_ != 0 || words.has(Function::coordinate_shift)) {
+        apply_coordinates(words);
+    }
     if (braked_ != 0) {
         apply_brakes(words);
     }
@@ -286,6 +307,10 @@ void Interpreter::run(const CodeBlock& block)
             if (loop_.value != 0) {
                 report(Severity::error, "loop-open", "", fmt::format("the program ends inside the loop of block {}", loop_.value),
                        "close the loop before the end");
+            }
+            if (shifted_ != 0 || turned_) {
+                report(Severity::warning, "coordinates-left", "", "the program ends while its coordinates are shifted or turned",
+                       "take the shift and the rotation back before the end");
             }
             if (surface_ || in_frame()) {
                 report(Severity::warning, "frame-left-on", "",
@@ -431,6 +456,14 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
 {
     const bool machine = words.has(Function::machine_coordinates);
     bool any = false;
+    const Readings before = to;
+    const bool turned = turned_ && !machine;
+    if (turned) { // what the turned coordinates tell where the joints stand
+        const auto place = turned_place(before, -1);
+        for (std::size_t k = 0; k < 2; ++k) {
+            to[Eigen::Index(turned_->joints[k])] = place[k] + offset(turned_->joints[k]);
+        }
+    }
     for (const auto& [address, joint] : joint_of_) {
         const CodeWord* word = words.take(address);
         if (word == nullptr) {
@@ -438,6 +471,9 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
         }
         if (!any && has_frames_ && !machine) {
             (void)use(Group::frame);
+        }
+        if (!any && has_turns_ && !machine) {
+            (void)use(Group::rotation);
         }
         any = true;
         if (surface_ && joint == surface_->turning && !machine) {
@@ -461,6 +497,12 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
         } else {
             to[at] = turn(joint, *word, value, offset(joint));
             known_ |= std::uint32_t{1} << joint;
+        }
+    }
+    if (turned) {
+        const auto place = turned_place(to, 1);
+        for (std::size_t k = 0; k < 2; ++k) {
+            to[Eigen::Index(turned_->joints[k])] = any ? place[k] + offset(turned_->joints[k]) : before[Eigen::Index(turned_->joints[k])];
         }
     }
     return any;
@@ -532,6 +574,10 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
     }
     move.coolant = coolant_;
     move.length_increment = controller_.length_increment * unit_;
+    move.called_by = called_by_;
+    move.on_plane = in_frame() && tip_words_->kind == FrameKind::tilted_plane && !move.to_machine_position;
+    move.shifted = shifted_;
+    move.turned_slack = turned_ ? turned_slack(move.from, move.to) : 0;
     if (feed) {
         if (from_unknown_ && !words.from_known) [[unlikely]] {
             report_unplaced();

@@ -7,6 +7,7 @@
 #include "core/machine/machine.hpp"
 #include "core/replay/lexer.hpp"
 #include "core/replay/operator.hpp"
+#include "core/replay/subprograms.hpp"
 #include "core/run/finding.hpp"
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
@@ -23,6 +24,7 @@ namespace wexilum {
 /// One motion of the machine between two stands.
 struct ReplayMove {
     BlockNumber block;
+    BlockNumber called_by; ///< the block of the program itself whose call has led to it; 0: none
     bool feed = false;
     Readings from;
     Readings to;
@@ -46,6 +48,9 @@ struct ReplayMove {
     double spindle_rpm = 0;                                   ///< likewise
     record::CoolantState coolant = record::CoolantState::off;
     double length_increment = 0.001;           ///< mm: the last digit of a length word, in the units in force
+    std::uint32_t shifted = 0;                 ///< joints whose coordinate a word has shifted, a bit each
+    double turned_slack = 0;                   ///< mm: how far the rounding of a rotation's words may carry the tip
+    bool on_plane = false;                     ///< X, Y and Z were coordinates on a tilted plane
     bool tip_words = false;                    ///< X, Y and Z were coordinates of the tip: no rotary word has moved it
     const InverseSolver* tip_solver = nullptr; ///< set: the tip goes straight from tip_from to tip_to (work mount's frame) while the
                                                ///< rotary joints turn; lives as long as the interpreter
@@ -83,7 +88,8 @@ public:
 struct ControlMemory {
     /// register -> joint index -> machine reading of the program's zero
     std::map<std::string, std::map<std::size_t, double>> offsets;
-    const Setup* tools = nullptr; ///< tool table and length registers; may be null (no tools)
+    const Setup* tools = nullptr;          ///< tool table and length registers; may be null (no tools)
+    SubprogramBook* subprograms = nullptr; ///< those of the program's file; null: none. Notes which are called
 };
 
 class Interpreter {
@@ -109,6 +115,17 @@ private:
     };
     struct BlockWords;
     struct TipWords;
+    /// Coordinates turned in a plane, about a place that the words told.
+    struct TurnedPlane {
+        std::array<std::size_t, 2> joints; ///< behind the plane's first and second axis
+        int across = 2;                    ///< the direction across it
+        double angle = 0;                  ///< rad
+        std::array<double, 2> centre{};    ///< mm, in the program's coordinates
+    };
+    struct Call {
+        std::uint64_t number;
+        long long times;
+    };
     /// A cylinder on whose surface the words tell motion.
     struct Surface {
         std::size_t flat;    ///< the joint whose letter tells the way round, mm
@@ -116,7 +133,16 @@ private:
         double scale;        ///< mm a rad
     };
 
+    void read(std::string_view text);
     void run(const CodeBlock& block);
+    void apply_calls(const BlockWords& words);
+    void call(Call call);
+    void finish_subprograms();
+    void apply_coordinates(BlockWords& words);
+    void shift(const BlockWords& words);
+    void turn_coordinates(const BlockWords& words);
+    [[nodiscard]] std::array<double, 2> turned_place(const Readings& readings, double way);
+    [[nodiscard]] double turned_slack(const Readings& from, const Readings& to);
     bool sort_words(const CodeBlock& block, BlockWords& out);
     void apply_state(BlockWords& words);
     void apply_tool(const BlockWords& words);
@@ -193,7 +219,18 @@ private:
     double waited_ = 0;                                    ///< s, for brakes since the last motion
     std::unique_ptr<TipWords> tip_words_;                  ///< null until a word for a frame has come
     std::optional<Surface> surface_;
-    bool has_frames_ = false; ///< the control knows words for them
+    bool has_frames_ = false;                ///< the control knows words for them
+    std::array<double, max_joints> shift_{}; ///< mm or rad, by joint
+    std::uint32_t shifted_ = 0;              ///< joints with one, a bit each
+    std::optional<TurnedPlane> turned_;
+    bool has_turns_ = false;   ///< the control knows words for them
+    std::optional<Call> call_; ///< of the block at hand
+    BlockNumber line_;         ///< of the file
+    BlockNumber called_by_;    ///< 0: in the program itself
+    int depth_ = 0;            ///< of calls
+    std::uint64_t called_lines_ = 0;
+    bool returned_ = false; ///< the subprogram at hand has ended
+    bool library_ = false;  ///< the file has come to its subprograms
     Operator operator_;
     std::uint32_t mount_ = 0;
     bool takes_mounts_ = false;

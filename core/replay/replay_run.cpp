@@ -115,11 +115,12 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
 {
     MemoryRecords records(assembly.toolpath);
     std::vector<TextSource> texts;
-    texts.reserve(code.size());
+    texts.reserve(2 * code.size());
     std::vector<ReplayStream> streams;
     streams.reserve(code.size());
     for (const ReplayInput& input : code) {
-        streams.push_back({input.name, &texts.emplace_back(input.text)});
+        TextSource& text = texts.emplace_back(input.text);
+        streams.push_back({input.name, &text, &texts.emplace_back(input.text)});
     }
     return replay(assembly, records, excursions, streams, from_unknown).value(); // memory does not fail
 }
@@ -135,8 +136,19 @@ Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, con
     std::uint64_t lines = 0;
     for (const ReplayStream& input : code) {
         comparer.begin_file(input.name);
-        Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), from_unknown,
-                            input.name, comparer, report.findings);
+        SubprogramBook subprograms(assembly.controller);
+        if (subprograms.wanted() && input.ahead != nullptr) {
+            const auto note = [&](std::string_view line) {
+                subprograms.line(line);
+                return watch == nullptr || !watch->stopped();
+            };
+            if (auto status = each_line(*input.ahead, note); !status) {
+                return status.error();
+            }
+        }
+        ControlMemory memory = control_memory(assembly.machine, assembly.setup);
+        memory.subprograms = &subprograms;
+        Interpreter control(assembly.controller, assembly.machine, std::move(memory), from_unknown, input.name, comparer, report.findings);
         const auto read = [&](std::string_view line) {
             control.line(line);
             if (watch != nullptr && ++lines % 1024 == 0) {
@@ -169,6 +181,11 @@ Status check_witnesses(const Controller& controller, const std::string& file)
                 registers[joint->value] = value;
             }
         }
+        SubprogramBook subprograms(controller);
+        for (const std::string& line : witness.code) {
+            subprograms.line(line);
+        }
+        memory.subprograms = &subprograms;
         LastMove sink;
         FindingList findings;
         Interpreter control(controller, machine, memory, false, file, sink, findings);

@@ -24,7 +24,8 @@ struct ReplayInput {
 
 struct ReplayStream {
     std::string name;
-    ByteSource* text = nullptr; ///< read once, from front to back
+    ByteSource* text = nullptr;  ///< read once, from front to back
+    ByteSource* ahead = nullptr; ///< the same text again, read before it where the control knows calls; null: its calls lead nowhere
 };
 
 /// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made

@@ -75,6 +75,10 @@ void ReplayTrack::moved(const ReplayMove& move, const Pose& from, const Pose& to
         high_[i] = std::max(high_[i], reading);
     }
     lengths_.push_back(static_cast<float>(move.tool_length));
+    steps_.push_back(move.called_by.value != 0 ? move.called_by.value : move.block.value);
+    if (move.called_by.value != 0) {
+        called_[move.block.value] = static_cast<std::uint32_t>(motions_.size());
+    }
     motions_.push_back({move.block.value, move.tool, move.feed, static_cast<std::uint32_t>(points_.size() - 1),
                         static_cast<float>((move.feed ? move.seconds : rapid) + move.waited)});
 }
@@ -101,9 +105,11 @@ Readings ReplayTrack::readings(std::size_t motion) const
 
 std::optional<std::size_t> ReplayTrack::motion_at(std::uint32_t block) const
 {
-    const auto after =
-        std::upper_bound(motions_.begin(), motions_.end(), block, [](std::uint32_t b, const Motion& m) { return b < m.block; });
-    return after == motions_.begin() ? std::nullopt : std::optional(std::size_t(after - motions_.begin()) - 1);
+    if (const auto found = called_.find(block); found != called_.end()) {
+        return found->second;
+    }
+    const auto after = std::upper_bound(steps_.begin(), steps_.end(), block);
+    return after == steps_.begin() ? std::nullopt : std::optional(std::size_t(after - steps_.begin()) - 1);
 }
 
 bool ReplayTrack::begins(std::size_t point) const

@@ -5,6 +5,7 @@
 
 #include <array>
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <vector>
 
@@ -30,8 +31,11 @@ public:
     /// Where the joints are when a motion has ended.
     [[nodiscard]] Readings readings(std::size_t motion) const;
     [[nodiscard]] double tool_length(std::size_t motion) const { return lengths_[motion]; }
-    /// The last motion of the blocks up to this one (from 1); nothing before the first.
+    /// The last motion of a block (from 1) or, where it has none, of the blocks up to it in the order in which the control came to them;
+    /// nothing before the first.
     [[nodiscard]] std::optional<std::size_t> motion_at(std::uint32_t block) const;
+    /// The block of the program itself in which the control is during a motion, also where that calls a subprogram.
+    [[nodiscard]] std::uint32_t main_block(std::size_t motion) const { return steps_[motion]; }
     [[nodiscard]] std::size_t joints() const { return joints_; }
     /// Smallest and largest reading of a joint over all motions; home without any.
     [[nodiscard]] double lowest(std::size_t joint) const { return low_[joint]; }
@@ -73,8 +77,10 @@ private:
     std::vector<double> low_;
     std::vector<double> high_;
     std::vector<Point> points_;
-    std::vector<std::uint32_t> begins_; ///< points that no segment leads to, rising
-    std::vector<Measure> measures_;     ///< by block
+    std::vector<std::uint32_t> begins_;             ///< points that no segment leads to, rising
+    std::vector<Measure> measures_;                 ///< by block
+    std::vector<std::uint32_t> steps_;              ///< by motion: its block in the program itself, where a subprogram is called that block
+    std::map<std::uint32_t, std::uint32_t> called_; ///< blocks of subprograms: the last motion of each
 };
 
 } // namespace wexilum

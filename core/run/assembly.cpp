@@ -38,6 +38,7 @@ void read_settings(Fields& operation, const FileUnits& units, json::Problems& pr
         }
         fields.finish();
     }
+    operation.integer("subprogram", out.subprogram, 1, 99999999);
 }
 
 void read_posture(Fields& operation, const FileUnits& units, json::Problems& problems, const json::Document& document, PostureWish& out)
@@ -241,6 +242,35 @@ Status check_frames(const Assembly& a)
     return status;
 }
 
+/// Subprograms need their words, and numbers of their own.
+Status check_subprograms(const Assembly& a)
+{
+    std::map<long long, const JobOperation*> first;
+    for (const JobOperation& operation : a.job.operations) {
+        const long long number = operation.settings.subprogram;
+        if (number == 0) {
+            continue;
+        }
+        for (const Function function : {Function::subprogram_call, Function::subprogram_return}) {
+            if (!a.dialect.word(function)) {
+                return misfit(fmt::format("the operation {} is to be the subprogram {}, but the dialect has no word for {}", operation.id,
+                                          number, name_of(function)),
+                              a.post.dialect, "add it under \"words\", or take \"subprogram\" out of the operation");
+            }
+        }
+        const auto [taken, fresh] = first.emplace(number, &operation);
+        const bool copy =
+            !fresh && taken->second->place.line == operation.place.line && taken->second->place.column == operation.place.column;
+        if (number == a.job.number || (!fresh && !copy)) {
+            return Error{ErrorKind::value,
+                         fmt::format("the number {} of the operation {}'s subprogram is that of {}", number, operation.id,
+                                     number == a.job.number ? "the program" : "the operation " + taken->second->id),
+                         operation.place, "give it a number of its own"};
+        }
+    }
+    return {};
+}
+
 /// Statements of the job's sections may name joints, which the dialect must have.
 Status check_sections(const Assembly& a)
 {
@@ -341,6 +371,9 @@ Status link(Assembly& a)
                       "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
     }
     if (Status status = check_sections(a); !status) {
+        return status;
+    }
+    if (Status status = check_subprograms(a); !status) {
         return status;
     }
     if (Status status = check_frames(a); !status) {

@@ -27,6 +27,7 @@ struct OperationSettings {
     double pole_lean = 0;           ///< rad: the tool may lean so far to go through a pole of the rotary joints; recorded as a departure
     double pole_lift = 0;           ///< mm: how far the tool is lifted while it turns at a pole; 0: it stands on the work
     std::optional<FrameKind> frame; ///< in which coordinates it is written; none: as the job or the dialect has it
+    long long subprogram = 0;       ///< the number under which it is written once and called for itself and its copies; 0: written out
     std::optional<double> reorient_clearance; ///< mm along the tool; set: it may be retracted to change its rotary joints where travel ends
 };
 

@@ -43,12 +43,24 @@ bool LineTable::holds(std::uint32_t line, std::string_view wanted) const
            text.end();
 }
 
-void CodeStore::link(const RecordIndex& records)
+void CodeStore::link(const RecordIndex& records, const std::vector<AsidePlace>& asides)
 {
     records_.clear();
     records_.reserve(sources_.size());
+    called_.clear();
+    for (const AsidePlace& aside : asides) {
+        if (aside.called && aside.count > 0) {
+            called_.push_back({aside.first - 1, aside.first - 1 + aside.count});
+        }
+    }
     std::size_t at = 0;
+    auto called = called_.begin();
     for (const Source& source : sources_) {
+        const auto line = static_cast<std::uint32_t>(records_.size());
+        if (called != called_.end() && line == called->begin) {
+            at = 0;
+            ++called;
+        }
         if (source == no_source) {
             records_.push_back(no_record);
             continue;
@@ -68,23 +80,36 @@ void CodeStore::link(const RecordIndex& records)
     sources_.shrink_to_fit();
 }
 
-std::uint32_t CodeStore::line_of(std::uint32_t record) const
+bool CodeStore::is_called(std::uint32_t line) const
+{
+    return std::any_of(called_.begin(), called_.end(), [&](const Run& run) { return line >= run.begin && line < run.end; });
+}
+
+std::uint32_t CodeStore::first_of(std::uint32_t record, Run run) const
 {
     // Lines without a record stand at the beginning and at the end.
     const auto rank = [&](std::uint32_t line) -> std::int64_t {
         return records_[line] != no_record ? std::int64_t(records_[line]) : line < first_ ? -1 : std::int64_t(no_record);
     };
-    std::uint32_t low = 0;
-    std::uint32_t high = static_cast<std::uint32_t>(records_.size());
-    while (low < high) {
-        const std::uint32_t middle = low + (high - low) / 2;
+    while (run.begin < run.end) {
+        const std::uint32_t middle = run.begin + (run.end - run.begin) / 2;
         if (rank(middle) < std::int64_t(record)) {
-            low = middle + 1;
+            run.begin = middle + 1;
         } else {
-            high = middle;
+            run.end = middle;
         }
     }
-    return low;
+    return run.begin;
+}
+
+std::uint32_t CodeStore::line_of(std::uint32_t record) const
+{
+    for (const Run& run : called_) {
+        if (records_[run.begin] <= record && record <= records_[run.end - 1]) {
+            return first_of(record, run);
+        }
+    }
+    return first_of(record, {0, called_.empty() ? static_cast<std::uint32_t>(records_.size()) : called_.front().begin});
 }
 
 } // namespace wexilum

@@ -2,6 +2,7 @@
 // that somebody looks at. Compact, because programs of millions of blocks are kept so.
 #pragma once
 
+#include "core/dialect/aside.hpp"
 #include "core/dialect/line_writer.hpp"
 #include "core/toolpath/record_source.hpp"
 
@@ -73,19 +74,31 @@ public:
         lines_.add(text);
         sources_.push_back(source);
     }
-    /// Finds the record behind each line. Both follow the same order, so each is looked for from the one before on.
-    void link(const RecordIndex& records);
+    /// Finds the record behind each line. Both follow the same order, so each is looked for from the one before on; called lines are
+    /// looked for from the first record on.
+    void link(const RecordIndex& records, const std::vector<AsidePlace>& asides = {});
 
     [[nodiscard]] const LineTable& lines() const { return lines_; }
     /// Position of the record that a line (from 0) was written for; no_record where none was. Precondition: link()ed.
     [[nodiscard]] std::uint32_t record_of(std::uint32_t line) const { return records_[line]; }
-    /// The first line (from 0) written for a record or, where it has none, for the next that has; lines().size() behind the last.
+    /// The first line (from 0) written for a record or, where it has none, for the next that has; lines().size() behind the last. Of a
+    /// record whose lines are called from elsewhere: among those.
     [[nodiscard]] std::uint32_t line_of(std::uint32_t record) const;
+    /// Whether a line stands apart from the order of the records, to be called.
+    [[nodiscard]] bool is_called(std::uint32_t line) const;
 
 private:
     LineTable lines_;
     std::vector<Source> sources_; ///< until they are linked
+    /// Lines [begin, end) in the order of their records.
+    struct Run {
+        std::uint32_t begin = 0;
+        std::uint32_t end = 0;
+    };
+    [[nodiscard]] std::uint32_t first_of(std::uint32_t record, Run run) const;
+
     std::vector<std::uint32_t> records_;
+    std::vector<Run> called_; ///< rising
     std::uint32_t first_ = 0; ///< line that has a record
 };
 

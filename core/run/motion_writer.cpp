@@ -378,7 +378,7 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
         statement.slots.push_back(value);
         emitter_.emit(statement);
     }
-    cut_lines_ = emitter_.lines();
+    cut_stamp_ = emitter_.stamp();
     cut_forgotten_ = emitter_.forgotten();
     retracted_ = false;
 }

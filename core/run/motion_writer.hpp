@@ -91,6 +91,7 @@ public:
 
     /// Where the machine stands, from the counts written.
     [[nodiscard]] const Readings& now() const { return now_.readings; }
+    [[nodiscard]] const Stand& stand() const { return now_; }
     [[nodiscard]] Turns turns_now() const;
     [[nodiscard]] bool positioned() const { return positioned_; }
     [[nodiscard]] double tool_length() const { return tool_length_; }
@@ -254,7 +255,7 @@ private:
     /// Whether the last block was a cut as well and nothing has been forgotten since, so that its words but axes and feed hold.
     [[nodiscard]] bool cutting_on() const
     {
-        return cut_words_hold_ && cut_lines_ == emitter_.lines() && cut_forgotten_ == emitter_.forgotten();
+        return cut_words_hold_ && cut_stamp_ == emitter_.stamp() && cut_forgotten_ == emitter_.forgotten();
     }
     [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece, const SheetWay& way) const;
     [[nodiscard]] Vec3 told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const;
@@ -281,6 +282,7 @@ private:
     Turns further_{};                                           ///< rad, whole turns: see shifted()
     std::function<void()> own_retract_;
     std::uint64_t cut_forgotten_ = 0;
+    std::uint64_t cut_stamp_ = UINT64_MAX;
     std::uint64_t base_known_at_ = UINT64_MAX; ///< what the emitter had forgotten when the base was last restated
     double tool_length_ = 0;
     double carried_seconds_ = 0;
@@ -298,7 +300,6 @@ private:
     };
     std::vector<Brake> brakes_;
     std::uint32_t positioned_bits_ = 0; ///< of those that may not move in a cut
-    std::uint32_t cut_lines_ = UINT32_MAX;
     std::uint32_t length_register_ = 0;
     FrameKind wanted_frame_ = FrameKind::joints;
     std::optional<FeedMode> mode_;

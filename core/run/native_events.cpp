@@ -28,7 +28,8 @@ NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, Pla
                            const std::vector<std::string>& files, CodeSink& sink, bool own_thread)
     : assembly_(assembly), in_work_(assembly.setup.part), outline_(outline), plan_(plan), findings_(findings), files_(files),
       joint_names_(assembly.joint_names()), emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread),
-      solvers_(assembly), motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_)
+      solvers_(assembly), motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_),
+      subprograms_(assembly, emitter_, motion_, findings)
 {
     if (!assembly.rulebook.empty()) {
         rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this));
@@ -45,8 +46,10 @@ void NativeEvents::error(const char* kind, std::string message, std::string cure
 
 void NativeEvents::finish()
 {
+    end_subprogram();
     emitter_.set_source(no_source);
     end_program();
+    subprograms_.write();
     const std::size_t most = assembly_.controller.line_most;
     emitter_.finish();
     const LineWriter& written = emitter_.written();
@@ -59,8 +62,23 @@ void NativeEvents::finish()
     }
 }
 
+/// The work of an operation is done, as far as its subprogram goes.
+void NativeEvents::end_subprogram()
+{
+    if (subprograms_.begun()) [[unlikely]] {
+        cycles_.end();
+        subprograms_.end();
+    }
+}
+
 void NativeEvents::handle(const Record& record)
 {
+    const auto* change = std::get_if<record::ToolChange>(&record.data);
+    const bool in_spindle = change != nullptr && tool_ != nullptr && tool_->number == change->number;
+    if ((change != nullptr && !in_spindle) || std::holds_alternative<record::Operation>(record.data) ||
+        std::holds_alternative<record::PostureChange>(record.data)) {
+        end_subprogram();
+    }
     source_ = record.source;
     if (probe_ != nullptr) [[unlikely]] {
         note_event(event_name(record.data.index()), &record);
@@ -75,9 +93,8 @@ void NativeEvents::handle(const Record& record)
         answer(kind, record);
         return;
     }
-    const auto* change = std::get_if<record::ToolChange>(&record.data);
-    if (change != nullptr && tool_ != nullptr && tool_->number == change->number) {
-        ++index_; // it is in the spindle
+    if (in_spindle) {
+        ++index_;
         return;
     }
     if (kind && offered(*kind)) [[unlikely]] {
@@ -85,6 +102,9 @@ void NativeEvents::handle(const Record& record)
         hand_over(*kind, &record);
     } else {
         happen(record);
+    }
+    if (operations_ > 0 && settings().subprogram != 0 && !subprograms_.begun() && end_pose(record.data) != nullptr) [[unlikely]] {
+        subprograms_.begin(operations_ - 1);
     }
     ++index_;
 }
@@ -101,6 +121,7 @@ void NativeEvents::set_probe(EventProbe* probe)
     probe_ = probe;
     emitter_.set_probe(&probe->words);
     motion_.note_exact(&probe->words.exact);
+    subprograms_.set_exact(&probe->words.exact);
     cycles_.set_told([this](const char* how) { note_rule(probe_->rule + ", " + how); });
 }
 

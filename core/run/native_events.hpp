@@ -5,6 +5,7 @@
 #include "core/run/outline.hpp"
 #include "core/run/post_run.hpp"
 #include "core/run/postures.hpp"
+#include "core/run/subprogram_writer.hpp"
 #include "core/solve/path_choice.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/record_source.hpp"
@@ -139,6 +140,7 @@ private:
     void add_to_path(const RecordData& data);
     Problem add_axis(Statement& statement, const RuleWord& word, bool machine);
 
+    void end_subprogram();
     void say(Function function);
     void take_mount(const Mount& mount);
     /// Spindle and coolant as the path wants them, before the tool moves.
@@ -177,6 +179,7 @@ private:
     SolverBook solvers_;
     MotionWriter motion_;
     CycleWriter cycles_;
+    SubprogramWriter subprograms_;
     std::vector<std::string> messages_; ///< to a person, in the section at hand
     Source source_;
     std::size_t index_ = 0;

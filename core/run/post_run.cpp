@@ -189,8 +189,33 @@ void RunPasses::report_leans()
     }
 }
 
+Status RunPasses::find_aside(EventProbe& probe)
+{
+    const auto& operations = a_.job.operations;
+    if (std::none_of(operations.begin(), operations.end(), [](const JobOperation& o) { return o.settings.subprogram != 0; })) {
+        return {};
+    }
+    Nowhere nowhere;
+    if (const Status status = write(nowhere, nullptr); !status) {
+        return status;
+    }
+    for (const AsidePlace& place : out_.asides) {
+        if (probe.words.line >= place.first && probe.words.line - place.first < place.count) {
+            probe.words.aside = place.id;
+            probe.words.line -= place.first - 1;
+            break;
+        }
+    }
+    return {};
+}
+
 Status RunPasses::write(CodeSink& sink, EventProbe* probe)
 {
+    if (probe != nullptr && probe->words.line > 0) {
+        if (const Status status = find_aside(*probe); !status) {
+            return status;
+        }
+    }
     out_.outline = pass_->outline;
     out_.findings = pass_->findings;
     PlanReader plan(*pass_->steps, *pass_->decisions);
@@ -227,6 +252,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     }
     out_.blocks = events.emitter().lines();
     out_.bytes = events.emitter().written().bytes();
+    out_.asides = events.emitter().aside_places();
     return {};
 }
 

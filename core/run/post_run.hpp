@@ -34,6 +34,7 @@ struct RunSummary {
     std::uint64_t bytes = 0;
     std::string channel = "1";
     std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
+    std::vector<AsidePlace> asides;    ///< where lines that had been kept aside came to stand
     std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 

@@ -31,6 +31,8 @@ public:
 private:
     [[nodiscard]] RecordSource& records() { return ahead_ ? static_cast<RecordSource&>(*ahead_) : agreed_; }
     void report_leans();
+    /// Where the probe's line is one that has been kept aside, the probe has to watch for it there.
+    Status find_aside(EventProbe& probe);
 
     const Assembly& a_;
     AgreedRecords agreed_;

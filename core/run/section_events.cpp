@@ -34,6 +34,7 @@ void NativeEvents::end_program()
 {
     note_event("program end", nullptr);
     cycles_.end();
+    end_subprogram();
     if (!taken(EventKind::program_end)) {
         section("wind-down", std::nullopt);
         section("program-end", Function::program_end);
@@ -222,6 +223,10 @@ void NativeEvents::act(SectionAction action)
         }
         return;
     case SectionAction::message: tell(); return;
+    case SectionAction::subprograms:
+        end_subprogram();
+        subprograms_.write();
+        return;
     case SectionAction::work_offset:
         if (!offered(EventKind::work_offset)) {
             state_work_offset();

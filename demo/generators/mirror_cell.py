@@ -137,7 +137,62 @@ def holes():
     cl.write("cell-holes")
 
 
+def one_pocket():
+    """One of the six, to be turned about the middle."""
+    cl = ClFile("MIRROR CELL POCKET")
+    cl.add("LOADTL/ 1")
+    cl.add("SPINDL/ 7600, RPM, CLW")
+    cl.add("COOLNT/FLOOD")
+    for level in (1, 2, 3):
+        rounded_pocket(cl, 78.0, 0.0, 19.0, 14.5, 7.5, -2.4 * level, math.radians(22 * level - 25))
+    cl.write("cell-pocket")
+
+
+def slot():
+    """One vent slot beside the middle, ramped down both ways, its ends a little wider than the tool; to be moved."""
+    cl = ClFile("MIRROR CELL SLOT")
+    cl.add("LOADTL/ 1")
+    cl.add("SPINDL/ 7600, RPM, CLW")
+    cl.add("COOLNT/FLOOD")
+    x, half = -32.0, 14.0
+    cl.rapid(x, -half, SAFE)
+    cl.rapid(x, -half, 1.0)
+    cl.add("FEDRAT/ 240.0, MMPM")
+    cl.goto(x, -half, 0.0)
+    for level in range(1, 7):
+        cl.goto(x, half if level % 2 else -half, -1.1 * level)
+    cl.add("FEDRAT/ 520.0, MMPM")
+    for y in (half, -half):
+        cl.goto(x, y, -6.6)
+        cl.goto(x + 0.35, y, -6.6)
+        cl.circle((x, y, -6.6), (0, 0, 1), 0.35, (x + 0.35, y, -6.6))
+        cl.goto(x, y, -6.6)
+    cl.rapid(x, -half, SAFE)
+    cl.write("cell-slot")
+
+
+def hole_pair():
+    """A through hole and a deep one, to be turned about the middle."""
+    cl = ClFile("MIRROR CELL HOLE PAIR")
+    cl.add("LOADTL/ 2")
+    cl.add("SPINDL/ 2400, RPM, CLW")
+    cl.add("COOLNT/FLOOD")
+    cl.rapid(118.0, 0.0, SAFE)
+    cl.add("CYCLE/DRILL, DEPTH, 9.5, CLEAR, 2.0, MMPM, 220.0")
+    cl.goto(118.0, 0.0, 0.0)
+    cl.add("CYCLE/OFF")
+    cl.rapid(52.0, 9.0, SAFE)
+    cl.add("CYCLE/DEEP, DEPTH, 38.0, CLEAR, 2.0, STEP, 7.0, $\n    RTRCTO, 15.0, DWELL, 0.25, MMPM, 180.0")
+    cl.goto(52.0, 9.0, 0.0)
+    cl.add("CYCLE/OFF")
+    cl.rapid(52.0, 9.0, 40.0)
+    cl.write("cell-hole-pair")
+
+
 if __name__ == "__main__":
     pockets()
     grooves()
     holes()
+    one_pocket()
+    slot()
+    hole_pair()

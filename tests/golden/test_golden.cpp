@@ -29,6 +29,10 @@ private Q_SLOTS:
                                      << "";
         QTest::newRow("focuser-hub-copies") << "focuser-hub-copies"
                                             << "";
+        QTest::newRow("focuser-hub-by-calls") << "focuser-hub-by-calls"
+                                              << "";
+        QTest::newRow("mirror-cell-by-calls") << "mirror-cell-by-calls"
+                                              << "";
         QTest::newRow("setting-numerals") << "setting-numerals"
                                           << "";
         QTest::newRow("setting-numerals-by-mode") << "setting-numerals-by-mode"

@@ -13,7 +13,7 @@ const QString folder = WEXILUM_SOURCE_DIR "/tests/golden/rules/";
 
 /// What the cases need of a program's sections, so that each shows one thing.
 const char* const short_sections =
-    "{\"program-head\": \"off\", \"safe-start\": [\"G17 G21 G40 G49 G80 G90 G94\", \"{work-offset}\"], "
+    "{\"program-head\": \"off\", \"safe-start\": [\"G17 G21 G40 G49 G76 G80 G90 G94\", \"{work-offset}\"], "
     "\"operation\": \"off\", \"tool-change\": [\"T{tool} M6\"], \"wind-down\": \"off\", \"program-end\": \"off\"}";
 
 } // namespace

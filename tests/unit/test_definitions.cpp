@@ -60,15 +60,17 @@ private Q_SLOTS:
         row("no word", three, "controllers/morrow-m.json", R"("G4":)", R"("?4":)",
             "controllers/morrow-m.json:10:11: \"?4\" is no word; write a capital letter and its number, like G1");
         row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
-            "controllers/morrow-m.json:29:15: the power-on word G7 is not among the words; add it to \"words\"");
+            "controllers/morrow-m.json:31:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",
-            "dialects/morrow-m.json:44:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
+            "dialects/morrow-m.json:45:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
             "date, operation, operation_id, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, tools, "
             "spindle, speed, coolant, feed, block");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
-            "dialects/morrow-m.json:32:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
-            "length, compensation, cycle-return, spindle, coolant, frame, once, axes, centre, radius, feed, inverse-feed, speed, tool, "
-            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell, loop-count, plane-zero, plane-number");
+            "dialects/morrow-m.json:33:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
+            "length, compensation, cycle-return, spindle, coolant, frame, rotation, once, axes, centre, radius, feed, inverse-feed, speed, "
+            "tool, "
+            "length-register, dwell, cycle-clearance, cycle-depth, cycle-step, cycle-dwell, loop-count, plane-zero, plane-number, "
+            "subprogram, rotation-angle");
         row("dialect without a joint", five, "dialects/calder-t.json", R"(, "C": {"word": "C"})", "",
             "dialects/calder-t.json: the dialect has no word for the joint \"C\"; add it under \"axes\"");
         row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "",
@@ -93,7 +95,7 @@ private Q_SLOTS:
         row("controller witness", three, "controllers/morrow-m.json",
             R"("G2": {"does": "arc-clockwise"}, "G3": {"does": "arc-counter-clockwise"})",
             R"("G3": {"does": "arc-clockwise"}, "G2": {"does": "arc-counter-clockwise"})",
-            "controllers/morrow-m.json:43:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
+            "controllers/morrow-m.json:45:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
             "instead of 2.9289; check the words, numbers and offsets of the controller, or the witness itself");
     }
     void errors()
@@ -110,20 +112,21 @@ private Q_SLOTS:
     {
         const auto loaded = load_demo("mirror");
         QVERIFY(!loaded.ok());
-        QVERIFY(
-            QString::fromStdString(loaded.error().cure)
-                .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-blade-overruns, "
-                            "fails-cylinder-beside-axis, fails-head-between-marks, "
-                            "fails-head-meets-turntable, "
-                            "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
-                            "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, fails-turns-while-low, "
-                            "fails-unreachable-direction, focuser-hub, focuser-hub-copies, fork-arm, fork-arm-silent, mirror-back-batch, "
-                            "mirror-back-face, "
-                            "mirror-cell, "
-                            "mirror-cell-batch, "
-                            "mirror-cell-sides, mirror-cell-sides-lean, pier-cap, pier-cap-milled-first, setting-circle, "
-                            "setting-circle-second, setting-numerals, "
-                            "setting-numerals-by-mode"));
+        QVERIFY(QString::fromStdString(loaded.error().cure)
+                    .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-blade-overruns, "
+                                "fails-cylinder-beside-axis, fails-head-between-marks, "
+                                "fails-head-meets-turntable, "
+                                "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
+                                "fails-shift-left-on, "
+                                "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, fails-turns-while-low, "
+                                "fails-unreachable-direction, focuser-hub, focuser-hub-by-calls, focuser-hub-copies, fork-arm, "
+                                "fork-arm-silent, mirror-back-batch, "
+                                "mirror-back-face, "
+                                "mirror-cell, "
+                                "mirror-cell-batch, mirror-cell-by-calls, "
+                                "mirror-cell-sides, mirror-cell-sides-lean, pier-cap, pier-cap-milled-first, setting-circle, "
+                                "setting-circle-second, setting-numerals, "
+                                "setting-numerals-by-mode"));
     }
 
     void inches_and_radians() // the same machine in other units is the same machine

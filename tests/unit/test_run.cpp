@@ -84,7 +84,7 @@ private Q_SLOTS:
         const QStringList native = body_of(load_demo("mirror-cell").value());
         QVERIFY(native.contains("G99 G17 G81 X118. Y0. Z-9.5 R2. F220."));
         QVERIFY(native.contains("X110.884 Y40.358")); // 118 (cos 20, sin 20)
-        const auto peck = native.indexOf(QRegularExpression("^G98 G83 X0\\. Y52\\. Z-38\\. R2\\. Q7\\. P0\\.25 F180\\.$"));
+        const auto peck = native.indexOf(QRegularExpression("^G98 G83 X0\\. Y52\\. Z-38\\. R2\\. Q7\\. F180\\. P0\\.25$"));
         QVERIFY(peck > 0);
         QVERIFY(native.indexOf("G80") > 0);
         const Edit expanded{"dialects/morrow-m.json",
