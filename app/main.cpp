@@ -73,6 +73,10 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
     if (options.value(QStringLiteral("view")) == QStringLiteral("palette")) {
         window.open_palette();
     }
+    if (options.isSet(QStringLiteral("define"))) {
+        window.machine().define(true);
+        window.machine().definition().choose(options.value(QStringLiteral("define")));
+    }
     settle(600);
     QPixmap picture = window.grab();
     if (QWidget* popup = QApplication::activePopupWidget()) {
@@ -129,6 +133,7 @@ int main(int argc, char** argv)
          {QStringLiteral("word"), QStringLiteral("Word of that line."), QStringLiteral("n")},
          {QStringLiteral("edit"), QStringLiteral("An edit made before the picture, with --screenshot: FILE|TEXT|BY."),
           QStringLiteral("edit")},
+         {QStringLiteral("define"), QStringLiteral("Part of the machine to define, with --screenshot: joints/2."), QStringLiteral("part")},
          {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
     options.process(application);
 

@@ -4,22 +4,27 @@
 
 #include <QUndoCommand>
 
+#include <algorithm>
+
 namespace wexilum::app {
 
 /// One replacement of bytes.
 class Documents::Step final : public QUndoCommand {
 public:
-    Step(Documents& documents, QString path, std::size_t begin, std::string before, std::string after, const QString& label, bool typing)
+    Step(Documents& documents, QString path, std::size_t begin, std::string before, std::string after, const QString& label, Joins joins)
         : QUndoCommand(label), documents_(documents), path_(std::move(path)), begin_(begin), before_(std::move(before)),
-          after_(std::move(after)), typing_(typing)
+          after_(std::move(after)), joins_(joins)
     {}
-    [[nodiscard]] int id() const override { return typing_ ? 1 : -1; }
+    [[nodiscard]] int id() const override { return joins_ == Joins::none ? -1 : int(joins_); }
     bool mergeWith(const QUndoCommand* next) override
     {
         const auto& other = static_cast<const Step&>(*next);
         const bool goes_on = before_.empty() && other.before_.empty() && other.begin_ == begin_ + after_.size() && other.after_ != "\n" &&
                              other.after_ != " ";
         const bool backwards = after_.empty() && other.after_.empty() && other.begin_ + other.before_.size() == begin_;
+        if (joins_ == Joins::form) {
+            return other.text() == text() && retyped(other);
+        }
         if (goes_on) {
             after_ += other.after_;
         } else if (backwards) {
@@ -32,6 +37,22 @@ public:
     void redo() override { swap(before_, after_); }
 
 private:
+    /// Both replacements as one, where the later one touches what the earlier one has put there.
+    bool retyped(const Step& later)
+    {
+        const std::size_t end = begin_ + after_.size();
+        const std::size_t later_end = later.begin_ + later.before_.size();
+        if (later.begin_ > end || later_end < begin_) {
+            return false;
+        }
+        const std::string lead = later.before_.substr(0, later.begin_ < begin_ ? begin_ - later.begin_ : 0);
+        const std::string tail = later_end > end ? later.before_.substr(later.before_.size() - (later_end - end)) : std::string();
+        before_ = lead + before_ + tail;
+        after_ = lead + after_ + tail;
+        begin_ = std::min(begin_, later.begin_);
+        after_.replace(later.begin_ - begin_, later.before_.size(), later.after_);
+        return true;
+    }
     void swap(const std::string& from, const std::string& to)
     {
         std::string text = *documents_.open_.at(path_).text;
@@ -43,7 +64,7 @@ private:
     std::size_t begin_;
     std::string before_;
     std::string after_;
-    bool typing_;
+    Joins joins_;
 };
 
 Documents::~Documents() = default;
@@ -85,7 +106,7 @@ Result<json::Document> Documents::parsed(const QString& path)
     return found ? json::Document::parse(**found, path.toStdString()) : Result<json::Document>(found.error());
 }
 
-Status Documents::replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label, bool typing)
+Status Documents::replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label, Joins joins)
 {
     auto open = opened(path);
     if (!open) {
@@ -93,7 +114,7 @@ Status Documents::replace(const QString& path, std::size_t begin, std::size_t en
     }
     const std::string before = (*open)->text->substr(begin, end - begin);
     if (before != by) {
-        (*open)->stack->push(new Step(*this, path, begin, before, by, label, typing));
+        (*open)->stack->push(new Step(*this, path, begin, before, by, label, joins));
     }
     return {};
 }

@@ -27,9 +27,11 @@ public:
     /// The same, parsed.
     [[nodiscard]] Result<json::Document> parsed(const QString& path);
     /// Replaces bytes [begin, end) of a file's text as one step that can be undone. `label` names the step ("offset X of register 1").
-    /// With `typing` it is one step with the one before where it goes on at the same place.
+    /// How a step joins the one before: not, where it goes on at the same place in the text, or where it is of the same label at the same
+    /// value, as a form writes it with each key.
+    enum class Joins { none, typing, form };
     Status replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label,
-                   bool typing = false);
+                   Joins joins = Joins::none);
     /// The stack of a file that is open; nullptr otherwise.
     [[nodiscard]] QUndoStack* stack(const QString& path) const;
     [[nodiscard]] bool is_changed(const QString& path) const;

@@ -58,8 +58,8 @@ void MachinePicture::set_results(std::shared_ptr<const JobResults> results)
     results_ = std::move(results);
     motion_.reset();
     tool_ = 0;
-    if (results_) {
-        stand_at(results_->assembly().machine.home());
+    if (machine() != nullptr) {
+        stand_at(machine()->home());
     }
     build_parts();
     upload_path_ = true;
@@ -70,9 +70,27 @@ void MachinePicture::set_results(std::shared_ptr<const JobResults> results)
     update();
 }
 
+void MachinePicture::set_draft(std::optional<Machine> machine, bool strange)
+{
+    const bool other = machine.has_value() != draft_.has_value() || strange != strange_ ||
+                       (machine && draft_ && machine->bodies.empty() != draft_->bodies.empty());
+    draft_ = std::move(machine);
+    strange_ = strange;
+    if (this->machine() != nullptr) {
+        stand_at(this->machine()->home());
+    }
+    build_parts();
+    if (other) {
+        upload_path_ = true;
+        renew_paint();
+        fit_machine();
+    }
+    update();
+}
+
 void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, double tool_length)
 {
-    if (!results_) {
+    if (machine() == nullptr || std::size_t(readings.size()) != machine()->joints.size()) {
         return;
     }
     stand_at(readings);
@@ -86,7 +104,7 @@ void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, dou
 
 void MachinePicture::stand_at(const Readings& readings)
 {
-    const Machine& machine = results_->assembly().machine;
+    const Machine& machine = *this->machine();
     joints_ = joint_frames(machine, readings);
     beyond_ = overtravels(machine, readings, 1e-6);
 }
@@ -123,24 +141,27 @@ void MachinePicture::build_parts()
 {
     parts_.clear();
     upload_parts_ = true;
-    if (!results_) {
+    if (machine() == nullptr) {
         return;
     }
-    const Assembly& a = results_->assembly();
     const Tokens& t = tokens();
-    for (const Body& body : a.machine.bodies) {
+    for (const Body& body : machine()->bodies) {
         if (body.mount >= 0) {
             continue; // the picture has the bare spindle
         }
         parts_.push_back({solid_of(body), body.parent < 0 ? Carrier::base : Carrier::joint, body.parent, body.frame, t.body});
     }
+    if (!has_job()) {
+        return;
+    }
+    const Assembly& a = results_->assembly();
     const Rgb stock = is_dark() ? 0x4F6F69 : 0xC9DAD2;
     for (const Body& body : a.setup.stock) {
         parts_.push_back({solid_of(body), Carrier::part, -1, body.frame, stock});
     }
     if (const Tool* tool = a.setup.find_tool(tool_); tool != nullptr && tool_length_ > 0) {
         Frame frame = Frame::Identity();
-        const Mount* mount = a.machine.first_mount(MountKind::tool);
+        const Mount* mount = machine()->first_mount(MountKind::tool);
         const Rgb colour = is_dark() ? Rgb(0x9C9484) : Rgb(0x6E675A);
         if (mount != nullptr && mount->blade) { // a disc across y
             Body disc;
@@ -161,7 +182,7 @@ void MachinePicture::renew_paint()
 {
     upload_status_ = true;
     cache_.valid = false;
-    if (!results_ || !results_->replayed) {
+    if (!has_job() || !results_->replayed) {
         paint_.reset();
     } else if (colouring_ == PathColouring::state) {
         paint_ = results_->paint;
@@ -196,10 +217,10 @@ bool MachinePicture::is_beyond(int joint) const
 
 Frame MachinePicture::ride() const
 {
-    if (riding_ == Riding::machine || !results_) {
+    if (riding_ == Riding::machine || machine() == nullptr) {
         return Frame::Identity();
     }
-    const Mount* work = results_->assembly().machine.first_mount(MountKind::work);
+    const Mount* work = machine()->first_mount(MountKind::work);
     if (work == nullptr || work->parent < 0) {
         return Frame::Identity();
     }
@@ -209,13 +230,12 @@ Frame MachinePicture::ride() const
 
 Frame MachinePicture::part_frame() const
 {
-    const Assembly& a = results_->assembly();
-    const Mount* work = a.machine.first_mount(MountKind::work);
+    const Mount* work = machine()->first_mount(MountKind::work);
     Frame frame = ride();
     if (work != nullptr) {
         frame = frame * (work->parent < 0 ? Frame::Identity() : joints_[std::size_t(work->parent)]) * work->frame;
     }
-    return frame * a.setup.part;
+    return has_job() ? frame * results_->assembly().setup.part : frame;
 }
 
 Frame MachinePicture::place_of_part(const Part& part) const
@@ -226,14 +246,17 @@ Frame MachinePicture::place_of_part(const Part& part) const
     case Carrier::part: return part_frame() * part.frame;
     case Carrier::tool: break;
     }
-    const Mount* mount = results_->assembly().machine.first_mount(MountKind::tool);
+    const Mount* mount = machine()->first_mount(MountKind::tool);
+    if (mount == nullptr) {
+        return ride();
+    }
     const Frame carried = mount->parent < 0 ? Frame::Identity() : joints_[std::size_t(mount->parent)];
     return ride() * carried * mount->frame * part.frame;
 }
 
 QPointF MachinePicture::place_of(const Vec3& in_part) const
 {
-    if (!results_) {
+    if (machine() == nullptr) {
         return {};
     }
     const Vec3 p = camera_.project(part_frame() * in_part, size());
@@ -292,7 +315,7 @@ void MachinePicture::fit_path()
 
 std::optional<std::size_t> MachinePicture::pick(const QPointF& place) const
 {
-    if (!results_ || !results_->replayed) {
+    if (!has_job() || !results_->replayed) {
         return std::nullopt;
     }
     const ReplayTrack& track = results_->replayed->track;
@@ -418,7 +441,7 @@ void MachinePicture::resizeEvent(QResizeEvent* event)
     if (event->oldSize().isValid() && event->oldSize().height() > 50) {
         const double before = std::min(event->oldSize().width(), event->oldSize().height());
         camera_.set_scale(camera_.scale() * std::min(width(), height()) / before);
-    } else if (results_) {
+    } else if (machine() != nullptr) {
         fit_machine();
     }
 }

@@ -36,7 +36,10 @@ public:
 
     /// Machine and path of a job; null clears the picture. The camera stays where the machine is the same.
     void set_results(std::shared_ptr<const JobResults> results);
-    /// Where the joints stand, and with which tool (0: none). Precondition: results are set.
+    /// Another machine than that of the results, while it is being defined; nothing: theirs. With `strange` it is not the job's own, and
+    /// path and part are left out.
+    void set_draft(std::optional<Machine> machine, bool strange);
+    /// Where the joints stand, and with which tool (0: none). Precondition: there is a machine, and so many joints.
     void set_stand(const Readings& readings, std::uint32_t tool, double tool_length);
     /// The motion that is looked at; nothing for none.
     void set_motion(std::optional<std::size_t> motion);
@@ -83,6 +86,9 @@ private:
         int first_edge = 0;
     };
 
+    [[nodiscard]] const Machine* machine() const { return draft_ ? &*draft_ : results_ ? &results_->assembly().machine : nullptr; }
+    /// What belongs to the job can be shown.
+    [[nodiscard]] bool has_job() const { return results_ != nullptr && !strange_; }
     void build_parts();
     void renew_paint();
     [[nodiscard]] const std::vector<PathShape::Chunk>& chunks() const;
@@ -106,6 +112,8 @@ private:
     void paint_notes(QPainter& painter);
 
     std::shared_ptr<const JobResults> results_;
+    std::optional<Machine> draft_;
+    bool strange_ = false;
     std::vector<Part> parts_;
     std::shared_ptr<const PathPaint> paint_;
     std::vector<Frame> joints_;      ///< where each has brought its body

@@ -91,7 +91,7 @@ MachinePicture::~MachinePicture()
 const std::vector<PathShape::Chunk>& MachinePicture::chunks() const
 {
     static const std::vector<PathShape::Chunk> none;
-    return results_ && results_->shape ? results_->shape->chunks : none;
+    return has_job() && results_->shape ? results_->shape->chunks : none;
 }
 
 bool MachinePicture::start_graphics()
@@ -164,7 +164,7 @@ void MachinePicture::upload()
         fill(1, ends.data(), ends.size() * sizeof(Eigen::Vector3f), GL_STATIC_DRAW);
         attribute(0, 3, sizeof(Eigen::Vector3f), 0);
     }
-    const bool any = results_ && results_->replayed && !chunks().empty();
+    const bool any = has_job() && results_->replayed && !chunks().empty();
     if (upload_path_ && any) {
         const auto& points = results_->replayed->track.points();
         glBindVertexArray(arrays_[path]);
@@ -399,7 +399,7 @@ QImage MachinePicture::frame(bool moving)
         growing_ = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::CombinedDepthStencil);
         cache_.valid = false;
     }
-    if (results_) {
+    if (machine() != nullptr) {
         upload();
     }
     glViewport(0, 0, size.width(), size.height());
@@ -413,7 +413,7 @@ QImage MachinePicture::frame(bool moving)
     QOpenGLFramebufferObject::blitFramebuffer(target_.get(), QRect(QPoint(), size), cached_.get(), QRect(QPoint(), size),
                                               GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT, GL_NEAREST);
     target_->bind();
-    if (results_) {
+    if (machine() != nullptr) {
         draw_parts();
     }
     if (any) {
@@ -449,7 +449,7 @@ void MachinePicture::paint_wires(QPainter& painter)
 {
     painter.fillRect(rect(), colour(tokens().sky_low));
     painter.setRenderHint(QPainter::Antialiasing);
-    if (results_) {
+    if (machine() != nullptr) {
         for (const Part& part : parts_) {
             const Frame frame = place_of_part(part);
             const bool wrong = part.carrier == Carrier::joint && is_beyond(part.joint);
@@ -488,7 +488,7 @@ void MachinePicture::paint_wires(QPainter& painter)
 void MachinePicture::paint_notes(QPainter& painter)
 {
     painter.setRenderHint(QPainter::Antialiasing);
-    if (!results_) {
+    if (machine() == nullptr) {
         painter.setFont(text_font());
         painter.setPen(colour(tokens().soft));
         painter.drawText(rect(), Qt::AlignCenter, tr("Choose a job on the left: its machine and path appear here."));
@@ -497,7 +497,7 @@ void MachinePicture::paint_notes(QPainter& painter)
     painter.setFont(text_font());
     painter.setPen(colour(tokens().soft));
     painter.drawText(QRect(14, 10, width() - 28, 20), Qt::AlignLeft | Qt::AlignVCenter, caption_);
-    if (results_->assembly().machine.bodies.empty()) {
+    if (machine()->bodies.empty()) {
         painter.drawText(QRect(14, 30, width() - 28, 20), Qt::AlignLeft | Qt::AlignVCenter,
                          tr("The machine's file has no bodies; the path is that of the tool tip."));
     }
@@ -516,7 +516,7 @@ void MachinePicture::paint_notes(QPainter& painter)
     }
     // What is beyond travel says by how much.
     int line = 0;
-    const Machine& machine = results_->assembly().machine;
+    const Machine& machine = *this->machine();
     for (const Overtravel& over : beyond_) {
         const QString text = QString::fromStdString(text_of(machine, over));
         const QRectF card(width() - 16 - QFontMetrics(painter.font()).horizontalAdvance(text) - 34, 12 + 30 * line++,

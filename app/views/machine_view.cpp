@@ -7,6 +7,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QSignalBlocker>
+#include <QSplitter>
 #include <QVBoxLayout>
 
 #include <cmath>
@@ -37,17 +38,33 @@ QPushButton* button(const QString& text, const QString& name, const QString& tip
 
 } // namespace
 
-MachineView::MachineView(Workspace& workspace, Selection& selection, QWidget* parent)
-    : SightView(parent), workspace_(workspace), selection_(selection), picture_(new MachinePicture), band_(new ErrorBand),
-      axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
+MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent)
+    : SightView(parent), workspace_(workspace), selection_(selection), editor_(editor), picture_(new MachinePicture),
+      pane_(new DefinePane(editor)),
+      define_(button(tr("Define"), QStringLiteral("define"), tr("The machine's parts and values, beside its picture (Ctrl+M)"))),
+      band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
       back_(button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
 {
     setObjectName(QStringLiteral("machine-view"));
-    auto* column = new QVBoxLayout(this);
+    auto* whole = new QVBoxLayout(this);
+    whole->setContentsMargins(0, 0, 0, 0);
+    whole->setSpacing(0);
+    whole->addWidget(build_bar());
+    whole->addWidget(band_);
+    auto* shown = new QWidget;
+    auto* column = new QVBoxLayout(shown);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    column->addWidget(build_bar());
-    column->addWidget(band_);
+    auto* across = new QSplitter(Qt::Horizontal);
+    across->setChildrenCollapsible(false);
+    across->addWidget(pane_);
+    across->addWidget(shown);
+    across->setStretchFactor(1, 1);
+    across->setSizes({360, 600});
+    pane_->setMinimumWidth(300);
+    pane_->setVisible(false);
+    picture_->setMinimumWidth(240);
+    whole->addWidget(across, 1);
     column->addWidget(picture_, 1);
     column->addWidget(build_play());
     set_surface(*axes_box_, "paper");
@@ -65,6 +82,21 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, QWidget* pa
         }
     });
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
+    connect(pane_, &DefinePane::open_wanted, this, &MachineView::open_wanted);
+    connect(pane_, &DefinePane::told, this, &MachineView::told);
+    connect(define_, &QPushButton::toggled, this, [this](bool on) {
+        pane_->setVisible(on);
+        show_draft();
+        if (on) {
+            pane_->tree().setFocus();
+        }
+        Q_EMIT defining(on);
+    });
+    connect(&editor, &MachineEditor::changed, this, [this] {
+        if (is_defining()) {
+            show_draft();
+        }
+    });
     connect(&selection, &Selection::line_changed, this, &MachineView::follow);
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed}) {
         connect(&workspace, signal, this, &MachineView::renew_in_sight);
@@ -93,6 +125,8 @@ QWidget* MachineView::build_bar()
     auto* path = button(tr("Path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
     auto* zoom = new QLabel(tr("Zoom to"));
     zoom->setProperty("role", "soft");
+    define_->setCheckable(true);
+    row->addWidget(define_);
     row->addWidget(colouring);
     row->addWidget(view);
     row->addWidget(riding);
@@ -169,7 +203,28 @@ void MachineView::renew()
     band_->show_error(error, results ? tr("The picture shows the last good machine.") : QString());
     picture_->set_results(results);
     shown_ = results;
-    const std::size_t count = results ? results->assembly().machine.joints.size() : 0;
+    {
+        const QSignalBlocker quiet(position_);
+        position_->setRange(0, results ? std::max(0, int(results->posted->records.size()) - 1) : 0);
+        position_->setPageStep(std::max(1, position_->maximum() / 50));
+    }
+    show_draft();
+}
+
+const Machine* MachineView::machine() const
+{
+    if (is_defining() && editor_.machine()) {
+        return &*editor_.machine();
+    }
+    return shown_ ? &shown_->assembly().machine : nullptr;
+}
+
+/// The machine that is being defined, or the job's own.
+void MachineView::show_draft()
+{
+    const bool draft = is_defining() && editor_.machine();
+    picture_->set_draft(draft ? editor_.machine() : std::nullopt, draft && !editor_.is_of_job());
+    const std::size_t count = machine() != nullptr ? machine()->joints.size() : 0;
     while (axes_.size() > count) {
         delete axes_.back();
         axes_.pop_back();
@@ -180,18 +235,19 @@ void MachineView::renew()
         connect(axes_.back(), &AxisRow::jogged, this, [this, joint](double reading) { jog(joint, reading); });
     }
     arrange_axes();
-    {
-        const QSignalBlocker quiet(position_);
-        position_->setRange(0, results ? std::max(0, int(results->posted->records.size()) - 1) : 0);
-        position_->setPageStep(std::max(1, position_->maximum() / 50));
-    }
+    const std::optional<Readings> jogged = jogged_ && is_defining() ? stand_ : std::nullopt;
     follow();
+    if (jogged && std::size_t(jogged->size()) == count) { // what was jogged stays where it is while values change
+        jogged_ = true;
+        stand_ = jogged;
+        show_stand();
+    }
 }
 
 /// In as many columns as fit.
 void MachineView::arrange_axes()
 {
-    const int columns = width() > 900 ? 2 : 1;
+    const int columns = axes_box_->width() > 900 ? 2 : 1;
     for (std::size_t i = 0; i < axes_.size(); ++i) {
         const int rows = (int(axes_.size()) + columns - 1) / columns;
         axes_grid_->addWidget(axes_[i], int(i) % rows, int(i) / rows);
@@ -206,22 +262,24 @@ void MachineView::follow()
         return; // another machine perhaps; renew() comes
     }
     jogged_ = false;
-    if (!results) {
+    if (machine() == nullptr) {
         stand_.reset();
         show_stand();
         return;
     }
-    if (const auto motion = selection_.motion()) {
+    const bool strange = is_defining() && !editor_.is_of_job();
+    const auto motion = results && !strange ? selection_.motion() : std::nullopt;
+    if (motion && results->replayed->track.joints() == machine()->joints.size()) {
         const ReplayTrack& track = results->replayed->track;
         stand_ = track.readings(*motion);
         tool_ = track.motions()[*motion].tool;
         tool_length_ = track.tool_length(*motion);
     } else {
-        stand_ = results->assembly().machine.home();
+        stand_ = machine()->home();
         tool_ = 0;
         tool_length_ = 0;
     }
-    picture_->set_motion(selection_.motion());
+    picture_->set_motion(motion);
     if (selection_.record() != Selection::none) {
         const QSignalBlocker quiet(position_);
         position_->setValue(int(selection_.record()));
@@ -233,21 +291,27 @@ void MachineView::show_stand()
 {
     const auto& results = workspace_.results();
     back_->setVisible(jogged_);
-    if (!results || !stand_) {
+    if (machine() == nullptr || !stand_ || std::size_t(stand_->size()) != machine()->joints.size()) {
         stands_->clear();
         picture_->set_caption({});
         return;
     }
-    const Machine& machine = results->assembly().machine;
+    const Machine& machine = *this->machine();
+    const bool of_job = results && !(is_defining() && !editor_.is_of_job()) && results->replayed &&
+                        results->replayed->track.joints() == machine.joints.size();
     for (std::size_t i = 0; i < axes_.size(); ++i) {
         AxisShow show{(*stand_)[Eigen::Index(i)], machine.joints[i].travel, std::nullopt};
-        if (results->replayed) {
+        if (of_job) {
             show.used = Travel{results->replayed->track.lowest(i), results->replayed->track.highest(i)};
         }
         axes_[i]->set_axis(machine.joints[i], show);
     }
     picture_->set_stand(*stand_, tool_, tool_length_);
     stands_->setText(jogged_ ? tr("jogged by hand") : QString());
+    if (!of_job) {
+        picture_->set_caption(is_defining() ? tr("%1, as it is being defined").arg(QString::fromStdString(machine.name)) : QString());
+        return;
+    }
     QString caption = selection_.record() == Selection::none
                           ? tr("no record")
                           : tr("record %1 of %2").arg(grouped(selection_.record() + 1), grouped(results->posted->records.size()));
@@ -263,7 +327,7 @@ void MachineView::show_stand()
 
 void MachineView::jog(std::size_t joint, double reading)
 {
-    if (!stand_ || shown_ != workspace_.results()) {
+    if (!stand_ || joint >= std::size_t(stand_->size())) {
         return;
     }
     play_->setChecked(false);

@@ -3,6 +3,7 @@
 
 #include "app/models/selection.hpp"
 #include "app/views/axis_slider.hpp"
+#include "app/views/define_pane.hpp"
 #include "app/views/file_view.hpp"
 #include "app/views/machine_picture.hpp"
 #include "app/views/parts.hpp"
@@ -19,8 +20,14 @@ namespace wexilum::app {
 class MachineView final : public SightView {
     Q_OBJECT
 public:
-    MachineView(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
+    MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent = nullptr);
     [[nodiscard]] MachinePicture& picture() { return *picture_; }
+    [[nodiscard]] DefinePane& definition() { return *pane_; }
+    /// Whether the machine is being defined: its parts stand beside the picture, which follows them.
+    [[nodiscard]] bool is_defining() const { return define_->isChecked(); }
+    void define(bool on) { define_->setChecked(on); }
+    /// The machine that is drawn; nullptr where there is none.
+    [[nodiscard]] const Machine* draft() const { return machine(); }
     /// Readings that the picture shows: the selection's, or jogged ones.
     [[nodiscard]] const std::optional<Readings>& stand() const { return stand_; }
     void play(bool on);
@@ -30,6 +37,7 @@ public:
 Q_SIGNALS:
     void open_wanted(const QString& path);
     void told(const QString& message);
+    void defining(bool on);
 
 protected:
     void hideEvent(QHideEvent* event) override;
@@ -41,13 +49,18 @@ private:
     void renew() override;
     void follow(); ///< the selection has moved
     void show_stand();
+    void show_draft();
+    [[nodiscard]] const Machine* machine() const;
     void jog(std::size_t joint, double reading);
     void arrange_axes();
     void tick();
 
     Workspace& workspace_;
     Selection& selection_;
+    MachineEditor& editor_;
     MachinePicture* picture_;
+    DefinePane* pane_;
+    QPushButton* define_;
     ErrorBand* band_;
     QWidget* axes_box_;
     QGridLayout* axes_grid_;

@@ -25,14 +25,14 @@ constexpr int most_recent = 8;
 } // namespace
 
 MainWindow::MainWindow(bool remember, QWidget* parent)
-    : QMainWindow(parent), remember_(remember), selection_(workspace_), setup_editor_(workspace_), strip_(new RunStrip(workspace_)),
-      shelf_(new Shelf(workspace_)), stack_(new QStackedWidget), toolpath_(new ToolpathView(workspace_, selection_)),
-      machine_(new MachineView(workspace_, selection_)), setup_(new SetupView(workspace_, setup_editor_)), file_(new FileView(workspace_)),
-      rules_(new RulesView(workspace_, selection_)), code_(new CodeView(workspace_, selection_)),
-      replay_(new ReplayView(workspace_, selection_)), trace_(new TracePane(workspace_, selection_)),
-      findings_(new FindingsDrawer(workspace_)), across_(new QSplitter(Qt::Horizontal)), down_(new QSplitter(Qt::Vertical)),
-      band_(new ErrorBand), menus_(new QMenuBar), message_(new QLabel), title_(new QLabel), doing_(new QLabel), progress_(new QProgressBar),
-      stop_(new QPushButton(tr("Stop")))
+    : QMainWindow(parent), remember_(remember), selection_(workspace_), setup_editor_(workspace_), machine_editor_(workspace_),
+      strip_(new RunStrip(workspace_)), shelf_(new Shelf(workspace_)), stack_(new QStackedWidget),
+      toolpath_(new ToolpathView(workspace_, selection_)), machine_(new MachineView(workspace_, selection_, machine_editor_)),
+      setup_(new SetupView(workspace_, setup_editor_)), file_(new FileView(workspace_)), rules_(new RulesView(workspace_, selection_)),
+      code_(new CodeView(workspace_, selection_)), replay_(new ReplayView(workspace_, selection_)),
+      trace_(new TracePane(workspace_, selection_)), findings_(new FindingsDrawer(workspace_)), across_(new QSplitter(Qt::Horizontal)),
+      down_(new QSplitter(Qt::Vertical)), band_(new ErrorBand), menus_(new QMenuBar), message_(new QLabel), title_(new QLabel),
+      doing_(new QLabel), progress_(new QProgressBar), stop_(new QPushButton(tr("Stop")))
 {
     setAcceptDrops(true);
     setMinimumSize(960, 600);
@@ -156,6 +156,11 @@ void MainWindow::build_menus()
         add(view, name_of(station), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + int(i))),
             [this, station] { show_station(station); });
     }
+    add(view, tr("Define the machine"), Qt::CTRL | Qt::Key_M, [this] {
+        const bool on = station_ != Station::machine || !machine_->is_defining();
+        show_station(Station::machine);
+        machine_->define(on);
+    });
     view->addSeparator();
     const auto toggle = [&](const QString& name, const QKeySequence& keys) {
         QAction* action = add(view, name, keys, [] {});
@@ -273,6 +278,11 @@ void MainWindow::connect_views()
     connect(&workspace_, &Workspace::job_changed, this, renew_band);
     connect(stack_, &QStackedWidget::currentChanged, this, renew_band);
     connect(&setup_editor_, &SetupEditor::changed, this, &MainWindow::renew_undo);
+    connect(&machine_editor_, &MachineEditor::changed, this, &MainWindow::renew_undo);
+    connect(machine_, &MachineView::defining, this, [this] {
+        renew_undo();
+        renew_trace();
+    });
     connect(&workspace_.documents(), &Documents::edited, this, &MainWindow::renew_undo);
     connect(&workspace_.documents(), &Documents::saved, this, &MainWindow::renew_undo);
     connect(&message_timer_, &QTimer::timeout, message_, &QWidget::hide);
@@ -292,7 +302,8 @@ void MainWindow::show_station(Station station)
 void MainWindow::renew_trace()
 {
     const bool says_something = station_ != Station::setup && station_ != Station::language && station_ != Station::rules;
-    trace_->setVisible(says_something && trace_action_->isChecked());
+    const bool room = !(station_ == Station::machine && machine_->is_defining()) || width() >= 1600; // for parts and picture
+    trace_->setVisible(says_something && room && trace_action_->isChecked());
 }
 
 void MainWindow::show_file(const QString& path)
@@ -373,7 +384,7 @@ QUndoStack* MainWindow::stack()
     if (station_ == Station::language || station_ == Station::rules) {
         return workspace_.documents().stack(station_ == Station::rules ? rules_->text().path() : file_->path());
     }
-    return setup_editor_.stack();
+    return station_ == Station::machine && machine_->is_defining() ? machine_editor_.stack() : setup_editor_.stack();
 }
 
 /// The files that the language of the job at hand is made of.

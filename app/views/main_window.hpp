@@ -82,6 +82,7 @@ private:
     Workspace workspace_;
     Selection selection_;
     SetupEditor setup_editor_;
+    MachineEditor machine_editor_;
     QString offered_file_; ///< what the language station shows by itself
     Station station_ = Station::code;
     RunStrip* strip_;

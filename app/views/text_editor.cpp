@@ -189,12 +189,12 @@ void TextEditor::typed(int position, int kind, const char* text, int length)
         const std::string added(text, size);
         all.insert(begin, added);
         shown_ = std::make_shared<const std::string>(std::move(all));
-        (void)documents_.replace(path_, begin, begin, added, tr("typing"), true);
+        (void)documents_.replace(path_, begin, begin, added, tr("typing"), Documents::Joins::typing);
     } else if ((kind & SC_MOD_DELETETEXT) != 0) {
         std::string all = bytes();
         all.erase(begin, size);
         shown_ = std::make_shared<const std::string>(std::move(all));
-        (void)documents_.replace(path_, begin, begin + size, {}, tr("deleting"), true);
+        (void)documents_.replace(path_, begin, begin + size, {}, tr("deleting"), Documents::Joins::typing);
     }
 }
 

@@ -143,6 +143,13 @@ inline constexpr double witness_axis_tolerance = 1e-5; // rad
 /// Reads a "machine/1" document. Checks the tree, units, unit vectors and every witness; the first problem is the error.
 Result<Machine> read_machine(const json::Document& document);
 
+/// A machine that is still being made.
+struct MachineDraft {
+    std::optional<Machine> machine; ///< as far as it can be drawn: without retract and witnesses, its parts read
+    std::optional<Error> problem;   ///< what read_machine() says
+};
+[[nodiscard]] MachineDraft read_machine_draft(const json::Document& document);
+
 /// One joint outside its travel.
 struct Overtravel {
     JointIndex joint;

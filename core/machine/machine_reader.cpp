@@ -24,18 +24,7 @@ public:
     Result<Machine> read()
     {
         Fields root(document_.root(), "the machine", problems_);
-        json::check_format(root, "machine/1");
-        units_ = read_units(root);
-        root.text("name", machine_.name, true);
-        root.text("description", machine_.description);
-        root.each_item(
-            "joints", [&](const Node& n) { read_joint(n); }, true);
-        root.each_item(
-            "mounts", [&](const Node& n) { read_mount(n); }, true);
-        root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
-        root.each_item("bodies", [&](const Node& n) { read_body(n); });
-        machine_.bodies.insert(machine_.bodies.end(), fitted_bodies_.begin(), fitted_bodies_.end());
-        root.each_item("apart", [&](const Node& n) { read_apart(n); });
+        read_parts(root, true);
         read_retract(root);
         root.each_item(
             "witnesses", [&](const Node& n) { machine_.witnesses.push_back(read_witness(n, document_, units_, machine_, problems_)); },
@@ -53,7 +42,36 @@ public:
         return std::move(machine_);
     }
 
+    /// Nothing but what can be drawn; nothing where a part of it can't be read.
+    std::optional<Machine> draw()
+    {
+        Fields root(document_.root(), "the machine", problems_);
+        read_parts(root, false);
+        if (!problems_.any() && machine_.first_mount(MountKind::tool) != nullptr && machine_.first_mount(MountKind::work) != nullptr) {
+            json::Problems ignored(document_); // as they come: one that is half typed stands nowhere yet
+            root.each_item("witnesses",
+                           [&](const Node& n) { machine_.witnesses.push_back(read_witness(n, document_, units_, machine_, ignored)); });
+        }
+        return problems_.any() ? std::nullopt : std::optional(std::move(machine_));
+    }
+
 private:
+    void read_parts(Fields& root, bool whole)
+    {
+        json::check_format(root, "machine/1");
+        units_ = read_units(root);
+        root.text("name", machine_.name, true);
+        root.text("description", machine_.description);
+        root.each_item(
+            "joints", [&](const Node& n) { read_joint(n); }, whole);
+        root.each_item(
+            "mounts", [&](const Node& n) { read_mount(n); }, whole);
+        root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
+        root.each_item("bodies", [&](const Node& n) { read_body(n); });
+        machine_.bodies.insert(machine_.bodies.end(), fitted_bodies_.begin(), fitted_bodies_.end());
+        root.each_item("apart", [&](const Node& n) { read_apart(n); });
+    }
+
     bool parent(Fields& fields, int& out)
     {
         std::string name;
@@ -451,6 +469,16 @@ private:
 };
 
 } // namespace
+
+MachineDraft read_machine_draft(const json::Document& document)
+{
+    MachineDraft out;
+    out.machine = Reader(document).draw();
+    if (const auto whole = read_machine(document); !whole) {
+        out.problem = whole.error();
+    }
+    return out;
+}
 
 Result<Machine> read_machine(const json::Document& document) { return Reader(document).read(); }
 

@@ -1,0 +1,195 @@
+#include "app/models/machine_editor.hpp"
+
+#include "core/io/real_files.hpp"
+#include "core/machine/kinematics.hpp"
+
+#include <algorithm>
+
+namespace wexilum::app {
+namespace {
+
+bool is_edge(char c)
+{
+    return c == ' ' || c == '\n' || c == '\t' || c == '\r' || c == ',' || c == ':' || c == '[' || c == ']' || c == '{' || c == '}';
+}
+
+/// The bytes that differ, out to the edges of the values that they lie in.
+json::Patch difference(const std::string& before, const std::string& after)
+{
+    const std::size_t most = std::min(before.size(), after.size());
+    std::size_t begin = 0;
+    while (begin < most && before[begin] == after[begin]) {
+        ++begin;
+    }
+    std::size_t end = before.size();
+    std::size_t end_after = after.size();
+    while (end > begin && end_after > begin && before[end - 1] == after[end_after - 1]) {
+        --end;
+        --end_after;
+    }
+    while (begin > 0 && !is_edge(before[begin - 1])) {
+        --begin;
+    }
+    while (end < before.size() && !is_edge(before[end])) {
+        ++end;
+        ++end_after;
+    }
+    return {begin, end, after.substr(begin, end_after - begin)};
+}
+
+} // namespace
+
+MachineEditor::MachineEditor(Workspace& workspace, QObject* parent) : QObject(parent), workspace_(workspace)
+{
+    connect(&workspace, &Workspace::code_changed, this, &MachineEditor::read);
+    connect(&workspace, &Workspace::findings_changed, this, &MachineEditor::changed);
+    connect(&workspace, &Workspace::job_changed, this, &MachineEditor::read);
+    connect(&workspace, &Workspace::project_changed, this, [this] {
+        chosen_ = false;
+        path_.clear();
+        machine_.reset();
+        document_.reset();
+        read();
+    });
+    connect(&workspace.documents(), &Documents::edited, this, [this](const QString& path) {
+        if (path == path_) {
+            read();
+        }
+    });
+}
+
+QString MachineEditor::job_machine() const
+{
+    return workspace_.results() ? QString::fromStdString(workspace_.results()->assembly().post.machine) : QString();
+}
+
+void MachineEditor::choose(const QString& path)
+{
+    chosen_ = path != job_machine();
+    path_ = path;
+    machine_.reset();
+    document_.reset();
+    read();
+}
+
+void MachineEditor::read()
+{
+    if (!chosen_ && path_ != job_machine()) {
+        path_ = job_machine();
+        machine_.reset();
+        document_.reset();
+    }
+    problem_.reset();
+    if (!path_.isEmpty()) {
+        auto document = workspace_.documents().parsed(path_);
+        if (!document) {
+            problem_ = document.error();
+        } else {
+            MachineDraft draft = read_machine_draft(*document);
+            document_ = std::move(*document);
+            problem_ = std::move(draft.problem);
+            if (draft.machine) {
+                machine_ = std::move(draft.machine);
+            }
+        }
+    }
+    Q_EMIT changed();
+}
+
+Status MachineEditor::begin(const QString& name, std::size_t start)
+{
+    static const QRegularExpression plain(QStringLiteral("^[A-Za-z0-9][A-Za-z0-9 _-]{0,60}$"));
+    if (!plain.match(name).hasMatch()) {
+        return Error{
+            ErrorKind::value, "a machine's file needs a name of letters, digits, blanks, \"-\" or \"_\"", {}, "type one, like tarn-3"};
+    }
+    const QString path = QStringLiteral("machines/%1.json").arg(name);
+    RealFileSystem files;
+    const std::string whole = (workspace_.folder() + QLatin1Char('/') + path).toStdString();
+    if (files.open(whole)) {
+        return Error{ErrorKind::value, path.toStdString() + " is there already", {}, "type another name, or choose it to edit it"};
+    }
+    std::string text = machine_starts().at(start).text;
+    const std::string wanted = "\"new machine\"";
+    text.replace(text.find(wanted), wanted.size(), json::quoted(name.toStdString()));
+    const auto set = files.begin_files(true);
+    auto sink = set->add(whole);
+    Status status = sink ? (*sink)->write(text) : Status(sink.error());
+    status = status ? set->commit() : status;
+    if (status) {
+        choose(path);
+    }
+    return status;
+}
+
+Status MachineEditor::use_in_post()
+{
+    const auto& results = workspace_.results();
+    if (!results) {
+        return Error{ErrorKind::value, "no job is open whose post could use the machine", {}, "choose a job on the shelf"};
+    }
+    const QString post = QString::fromStdString(results->assembly().job.post);
+    auto document = workspace_.documents().parsed(post);
+    const auto patch =
+        document ? json::set_value(*document, {"machine"}, json::quoted(path_.toStdString())) : Result<json::Patch>(document.error());
+    return patch ? workspace_.documents().replace(post, patch->begin, patch->end, patch->text, tr("machine of the post"))
+                 : Status(patch.error());
+}
+
+std::optional<Error> MachineEditor::edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change,
+                                         bool typing)
+{
+    auto document = workspace_.documents().parsed(path_);
+    if (!document) {
+        return document.error();
+    }
+    const Result<std::string> after = change(*document);
+    if (!after) {
+        return after.error();
+    }
+    if (*after == document->text()) {
+        return std::nullopt;
+    }
+    const json::Patch patch = difference(document->text(), *after);
+    const Status status = workspace_.documents().replace(path_, patch.begin, patch.end, patch.text, label,
+                                                         typing ? Documents::Joins::form : Documents::Joins::none);
+    return status ? std::nullopt : std::optional(status.error());
+}
+
+std::optional<Pose> MachineEditor::computed(std::size_t witness) const
+{
+    if (!machine_ || witness >= machine_->witnesses.size()) {
+        return std::nullopt;
+    }
+    const Witness& read = machine_->witnesses[witness];
+    const auto kinematics = Kinematics::make(*machine_, {read.mount, {}});
+    return kinematics ? std::optional(kinematics->pose(read.readings, read.tool_length)) : std::nullopt;
+}
+
+std::vector<Explanation> MachineEditor::explanations(std::size_t witness) const
+{
+    return computed(witness) ? wexilum::explanations(*machine_, witness) : std::vector<Explanation>();
+}
+
+std::optional<MachineEditor::Need> MachineEditor::need_of(const std::string& joint) const
+{
+    const auto& results = workspace_.results();
+    if (!is_of_job() || !results || !results->replayed) {
+        return std::nullopt;
+    }
+    const auto found = results->assembly().machine.find_joint(joint);
+    const ReplayTrack& track = results->replayed->track;
+    if (!found || found->value >= track.joints()) {
+        return std::nullopt;
+    }
+    Need out{track.lowest(found->value), track.highest(found->value), std::nullopt};
+    for (const FoundAt& at : workspace_.findings()) {
+        const bool names = at.finding.kind == "beyond-travel" && at.finding.message.rfind(joint + " goes ", 0) == 0;
+        if (names && (!out.beyond || at.finding.worst > out.beyond->worst)) {
+            out.beyond = at.finding;
+        }
+    }
+    return out;
+}
+
+} // namespace wexilum::app

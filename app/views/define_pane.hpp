@@ -1,0 +1,91 @@
+// A machine's parts as a tree, and the chosen part's values as a form; every change is in the file's text, and in the picture, at once.
+#pragma once
+
+#include "app/models/machine_editor.hpp"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTreeWidget>
+#include <QWidget>
+
+class QGridLayout;
+class QScrollArea;
+
+namespace wexilum::app {
+
+/// The tree; a part dropped on a joint, or on the base, is to be carried by it.
+class PartTree final : public QTreeWidget {
+    Q_OBJECT
+public:
+    explicit PartTree(QWidget* parent = nullptr);
+
+Q_SIGNALS:
+    void dropped(const QString& part, const QString& carrier);
+    void removed();
+    void moved(bool up);
+
+protected:
+    void dropEvent(QDropEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+};
+
+class DefinePane final : public QWidget {
+    Q_OBJECT
+public:
+    explicit DefinePane(MachineEditor& editor, QWidget* parent = nullptr);
+    [[nodiscard]] PartTree& tree() { return *tree_; }
+    /// Chooses a part by its place in the file, like "joints/2"; "" is the machine itself.
+    void choose(const QString& part);
+
+Q_SIGNALS:
+    void open_wanted(const QString& path);
+    void told(const QString& message);
+
+private:
+    /// One value of the form.
+    struct Row {
+        FormField field;
+        QWidget* editor = nullptr;
+        QLabel* note = nullptr;
+    };
+
+    QWidget* build_head();
+    QWidget* build_parts();
+    void renew();
+    void renew_files();
+    void renew_tree();
+    void renew_form();
+    void build_rows(const std::vector<FormField>& fields);
+    void fill(Row& row);
+    void note(Row& row, const QString& error);
+    void typed(std::size_t row, const QString& text);
+    void add(MachinePart part);
+    void change(const QString& label, const std::function<Result<std::string>(const json::Document&)>& edit);
+    void tell(const QString& error);
+    void follow(const std::string& list, const std::string& id);
+    void start();
+    [[nodiscard]] PartPath path_of(const QString& part) const;
+    [[nodiscard]] QString carrier() const;
+
+    MachineEditor& editor_;
+    QComboBox* files_ = nullptr;
+    QWidget* fresh_ = nullptr; ///< what a new machine needs: name and arrangement
+    QLineEdit* fresh_name_ = nullptr;
+    QComboBox* fresh_start_ = nullptr;
+    QPushButton* use_ = nullptr;
+    PartTree* tree_ = nullptr;
+    QWidget* form_ = nullptr;
+    QGridLayout* grid_ = nullptr;
+    QScrollArea* scroll_ = nullptr;
+    QLabel* problem_ = nullptr;
+    QLabel* wrong_ = nullptr; ///< with the last change
+    QString part_;            ///< chosen
+    QString shown_;           ///< whose rows there are, with their kinds
+    std::vector<Row> rows_;
+    std::string typed_in_; ///< the text since something was last typed in the form
+    bool filling_ = false;
+};
+
+} // namespace wexilum::app

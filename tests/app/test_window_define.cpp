@@ -1,0 +1,224 @@
+// A machine defined in the window, by mouse and keys: from nothing to posted code, with what a job needs told at its field.
+#include "tests/app/window_fixture.hpp"
+
+#include "core/base/units.hpp"
+
+#include <QStandardPaths>
+
+using namespace wexilum;
+using namespace wexilum::app;
+using namespace wexilum::app::test;
+
+namespace {
+
+/// A person at the pane who counts what is done: a click, a key, a value typed.
+struct Hand {
+    Desk& desk;
+    int actions = 0;
+
+    void click(const char* name)
+    {
+        ++actions;
+        desk.click(name);
+    }
+    /// Clicks a part of the tree by its name.
+    void choose(const QString& part)
+    {
+        ++actions;
+        PartTree& tree = desk.window().machine().definition().tree();
+        const auto found = tree.findItems(part, Qt::MatchExactly | Qt::MatchRecursive);
+        if (found.isEmpty()) {
+            qFatal("no part %s", qPrintable(part));
+        }
+        tree.scrollToItem(found.front());
+        QTest::mouseClick(tree.viewport(), Qt::LeftButton, {}, tree.visualItemRect(found.front()).center());
+        if (tree.currentItem() != found.front()) {
+            qFatal("a click does not choose %s", qPrintable(part));
+        }
+    }
+    /// Clicks a field and types over what stands there.
+    void type(const QString& title, const QString& text)
+    {
+        actions += 2;
+        auto& edit = field<QLineEdit>(title);
+        edit.setFocus(Qt::MouseFocusReason);
+        QTest::mouseClick(&edit, Qt::LeftButton);
+        QTest::keyClick(&edit, Qt::Key_A, Qt::ControlModifier);
+        QTest::keyClicks(&edit, text);
+    }
+    template <typename W>
+    W& field(const QString& title)
+    {
+        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+        auto* found = desk.window().findChild<W*>(QStringLiteral("field-") + title);
+        if (found == nullptr) {
+            qFatal("no field %s", qPrintable(title));
+        }
+        return *found;
+    }
+    QString note(const QString& title) { return desk.window().findChild<QLabel*>(QStringLiteral("note-") + title)->text(); }
+    const Machine& drawn() { return *desk.window().findChild<MachineView*>()->draft(); }
+};
+
+} // namespace
+
+class TestWindowDefine : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void initTestCase() { QStandardPaths::setTestModeEnabled(true); }
+
+    void a_machine_from_nothing_posts_a_job()
+    {
+        Desk desk;
+        const QString code = QString::fromStdString(desk.window().workspace().results()->posted->code.lines().text());
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        hand.click("machine-new");
+        desk.type("new-machine-name", QStringLiteral("mine"));
+        hand.actions += 3;
+        QVERIFY(desk.read(QStringLiteral("machines/mine.json")).contains(QStringLiteral("\"name\": \"mine\"")));
+        QCOMPARE(hand.drawn().name, std::string("mine"));
+        for (const auto& [joint, travel, fast, slow] :
+             {std::tuple("Y", "-260, 260", "18 m/min", "3500"), std::tuple("X", "-420, 420", "18 m/min", "3500"),
+              std::tuple("Z", "-510, 0", "15 m/min", "3000")}) {
+            hand.choose(QLatin1String(joint));
+            hand.type(QStringLiteral("Travel"), QLatin1String(travel));
+            hand.type(QStringLiteral("Fastest"), QLatin1String(fast));
+            hand.type(QStringLiteral("Acceleration"), QLatin1String(slow));
+            hand.type(QStringLiteral("Jerk"), QStringLiteral("40 m/s3"));
+        }
+        hand.choose(QStringLiteral("spindle"));
+        hand.type(QStringLiteral("Point"), QStringLiteral("0, 0, 620"));
+        // What was measured no longer fits the drawing: it is told where it stands, and what the drawing has.
+        hand.choose(QStringLiteral("at home, as drawn"));
+        QCOMPARE(hand.note(QStringLiteral("Tip at")).section(QLatin1Char('\n'), 0, 0),
+                 QStringLiteral("the machine as it is has it at 0.000, 0.000, 520.000, 120.000 mm from there"));
+        QVERIFY(desk.find<QLabel>("machine-problem").text().startsWith(QStringLiteral("Not a machine yet: the witness")));
+        hand.type(QStringLiteral("Tip at"), QStringLiteral("0, 0, 520"));
+        QVERIFY(!desk.find<QLabel>("machine-problem").isVisible());
+        hand.click("machine-use");
+        QVERIFY(desk.ready());
+        QVERIFY(desk.read(QStringLiteral("posts/tarn-3.json")).contains(QStringLiteral("machines/tarn-3.json"))); // not saved yet
+        QCOMPARE(desk.window().workspace().results()->assembly().machine.name, std::string("mine"));
+        // The head is left out, and so are the heads' joints; the code of three axes is the same but for the machine's name.
+        QCOMPARE(QString::fromStdString(desk.window().workspace().results()->posted->code.lines().text()),
+                 QString(code).replace(QStringLiteral("(TARN 3)"), QStringLiteral("(MINE)")));
+        QVERIFY2(hand.actions < 120, qPrintable(QString::number(hand.actions)));
+        qInfo("%d actions", hand.actions);
+    }
+
+    void the_picture_follows_each_key()
+    {
+        Desk desk;
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        hand.choose(QStringLiteral("table"));
+        // The first of that name is the mount; its body below it is moved by keys alone.
+        hand.choose(QStringLiteral("saddle"));
+        auto& point = hand.field<QLineEdit>(QStringLiteral("Point"));
+        const auto height = [&] {
+            for (const Body& body : hand.drawn().bodies) {
+                if (body.id == "saddle") {
+                    return body.frame.translation().z();
+                }
+            }
+            return 0.0;
+        };
+        QCOMPARE(height(), -180.0);
+        point.setFocus();
+        QTest::keyClick(&point, Qt::Key_End);
+        QTest::keyClick(&point, Qt::Key_Backspace);
+        QCOMPARE(height(), -18.0);
+        QTest::keyClick(&point, Qt::Key_5);
+        QCOMPARE(height(), -185.0);
+        // A value that can't be read leaves the picture as it was, and says why beside the field.
+        QTest::keyClick(&point, Qt::Key_Z);
+        QCOMPARE(height(), -185.0);
+        QVERIFY2(hand.note(QStringLiteral("Point")).startsWith(QStringLiteral("\"-185z\" is no number")),
+                 qPrintable(hand.note(QStringLiteral("Point"))));
+        QTest::keyClick(&point, Qt::Key_Backspace);
+        QTest::keyClick(&point, Qt::Key_Return);
+        QVERIFY(hand.note(QStringLiteral("Point")).startsWith(QStringLiteral("= 0, 0, -7.28")));
+        // One step back for what was typed at one value.
+        QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(height(), -180.0);
+        QVERIFY(!desk.window().isWindowModified());
+    }
+
+    void a_travel_too_short_is_told_at_its_field()
+    {
+        Desk desk;
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        hand.choose(QStringLiteral("X"));
+        QVERIFY2(hand.note(QStringLiteral("Travel")).startsWith(QStringLiteral("this job: ")),
+                 qPrintable(hand.note(QStringLiteral("Travel"))));
+        hand.type(QStringLiteral("Travel"), QStringLiteral("-100, 420"));
+        QVERIFY(desk.ready());
+        const QString note = hand.note(QStringLiteral("Travel"));
+        QVERIFY2(note.startsWith(QStringLiteral("X goes ")) &&
+                     note.contains(QStringLiteral("beyond the low end of its travel, at toolpaths/cell-pockets.cl:")),
+                 qPrintable(note));
+        QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(desk.ready());
+        QVERIFY2(hand.note(QStringLiteral("Travel")).startsWith(QStringLiteral("this job: ")),
+                 qPrintable(hand.note(QStringLiteral("Travel"))));
+    }
+
+    void a_wrong_sign_is_found_by_its_witness()
+    {
+        Desk desk;
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        hand.choose(QStringLiteral("X"));
+        hand.type(QStringLiteral("Direction"), QStringLiteral("-X"));
+        QVERIFY2(
+            desk.find<QLabel>("machine-problem").text().contains(QStringLiteral("positive X: the tool stands to the right on the table")),
+            qPrintable(desk.find<QLabel>("machine-problem").text()));
+        hand.choose(QStringLiteral("positive X: the tool stands to the right on the table"));
+        QCOMPARE(hand.note(QStringLiteral("Tip at")),
+                 QStringLiteral(
+                     "the machine as it is has it at -150.000, 0.000, 520.000, 300.000 mm from there\n"
+                     "It would hold if the direction of X is turned round, or its reading tells its own motion (6 of 6 witnesses then)."));
+        hand.choose(QStringLiteral("X"));
+        hand.type(QStringLiteral("Direction"), QStringLiteral("+X"));
+        QVERIFY(!desk.find<QLabel>("machine-problem").isVisible());
+        hand.choose(QStringLiteral("positive X: the tool stands to the right on the table"));
+        QCOMPARE(hand.note(QStringLiteral("Tip at")), QStringLiteral("the machine as it is has it at 150.000, 0.000, 520.000"));
+    }
+
+    void parts_are_added_moved_and_taken_away_by_keys()
+    {
+        Desk desk;
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        QTest::keyClick(&desk.window(), Qt::Key_M, Qt::ControlModifier);
+        PartTree& tree = desk.window().machine().definition().tree();
+        QTRY_VERIFY(tree.isVisible() && tree.hasFocus());
+        QTest::qWait(50); // until it is laid out
+        const QString before = desk.read(QStringLiteral("machines/tarn-3.json"));
+        hand.choose(QStringLiteral("Z"));
+        hand.click("add-joint");
+        QCOMPARE(hand.drawn().joints.size(), std::size_t(5)); // X, Y, Z, the head's, and the new one
+        QCOMPARE(hand.field<QLineEdit>(QStringLiteral("Name")).text(), QStringLiteral("J1"));
+        auto& carrier = hand.field<QComboBox>(QStringLiteral("Carried by"));
+        QCOMPARE(carrier.currentText(), QStringLiteral("Z"));
+        carrier.setFocus();
+        QTest::keyClick(&carrier, Qt::Key_Home); // the base
+        QTest::keyClick(&carrier, Qt::Key_Return);
+        QTRY_COMPARE(hand.drawn().joints[3].parent, -1);
+        tree.setFocus();
+        QTest::keyClick(&tree, Qt::Key_Up, Qt::AltModifier); // before Z, which is on the base too
+        QCOMPARE(hand.drawn().joints[2].id, std::string("J1"));
+        QTest::keyClick(&tree, Qt::Key_Delete);
+        QCOMPARE(hand.drawn().joints.size(), std::size_t(4));
+        QCOMPARE(QString::fromStdString(**desk.window().workspace().documents().text(QStringLiteral("machines/tarn-3.json"))), before);
+    }
+};
+
+QTEST_MAIN(TestWindowDefine)
+#include "test_window_define.moc"
