@@ -73,6 +73,13 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
     if (options.value(QStringLiteral("view")) == QStringLiteral("palette")) {
         window.open_palette();
     }
+    if (options.isSet(QStringLiteral("charts"))) {
+        const QString course = options.value(QStringLiteral("charts"));
+        window.machine().chart(true);
+        window.machine().charts().show_course(course == QStringLiteral("speed")          ? wexilum::AxisCourse::speed
+                                              : course == QStringLiteral("acceleration") ? wexilum::AxisCourse::acceleration
+                                                                                         : wexilum::AxisCourse::position);
+    }
     if (options.isSet(QStringLiteral("define"))) {
         window.machine().define(true);
         window.machine().definition().choose(options.value(QStringLiteral("define")));
@@ -133,6 +140,8 @@ int main(int argc, char** argv)
          {QStringLiteral("word"), QStringLiteral("Word of that line."), QStringLiteral("n")},
          {QStringLiteral("edit"), QStringLiteral("An edit made before the picture, with --screenshot: FILE|TEXT|BY."),
           QStringLiteral("edit")},
+         {QStringLiteral("charts"), QStringLiteral("Charts of the axes, with --screenshot: position, speed or acceleration."),
+          QStringLiteral("course")},
          {QStringLiteral("define"), QStringLiteral("Part of the machine to define, with --screenshot: joints/2."), QStringLiteral("part")},
          {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
     options.process(application);

@@ -24,6 +24,8 @@ QComboBox* choice(const QString& name, const QStringList& items, const QString& 
     box->addItems(items);
     box->setAccessibleName(name);
     box->setToolTip(tip);
+    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon); // it may be narrower than its longest words
+    box->setMinimumContentsLength(10);
     return box;
 }
 
@@ -40,8 +42,10 @@ QPushButton* button(const QString& text, const QString& name, const QString& tip
 
 MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), editor_(editor), picture_(new MachinePicture),
-      pane_(new DefinePane(editor)),
+      pane_(new DefinePane(editor)), charts_(new AxisCharts(workspace, selection)),
       define_(button(tr("Define"), QStringLiteral("define"), tr("The machine's parts and values, beside its picture (Ctrl+M)"))),
+      chart_(button(tr("Charts"), QStringLiteral("charts"),
+                    tr("Where each axis goes over the job, and how fast, in the place of the sliders (Ctrl+E)"))),
       band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
       back_(button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
 {
@@ -65,7 +69,15 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     pane_->setVisible(false);
     picture_->setMinimumWidth(240);
     whole->addWidget(across, 1);
-    column->addWidget(picture_, 1);
+    auto* down = new QSplitter(Qt::Vertical);
+    down->setChildrenCollapsible(false);
+    down->addWidget(picture_);
+    down->addWidget(charts_);
+    down->setStretchFactor(0, 1);
+    down->setSizes({190, 320});
+    picture_->setMinimumHeight(120);
+    charts_->setVisible(false);
+    column->addWidget(down, 1);
     column->addWidget(build_play());
     set_surface(*axes_box_, "paper");
     axes_grid_->setContentsMargins(14, 8, 14, 8);
@@ -91,6 +103,10 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
             pane_->tree().setFocus();
         }
         Q_EMIT defining(on);
+    });
+    connect(chart_, &QPushButton::toggled, this, [this](bool on) {
+        charts_->setVisible(on);
+        axes_box_->setVisible(!on);
     });
     connect(&editor, &MachineEditor::changed, this, [this] {
         if (is_defining()) {
@@ -119,19 +135,18 @@ QWidget* MachineView::build_bar()
         {tr("From the corner"), tr("From the front"), tr("From behind"), tr("From the right"), tr("From the left"), tr("From above")},
         tr("Fixed views; drag in the picture to turn it, with Shift or the right button to move it"));
     view->setObjectName(QStringLiteral("fixed-view"));
-    auto* riding = choice(tr("camera"), {tr("Camera on the machine"), tr("Camera on the part")}, tr("What stands still while axes move"));
+    auto* riding = choice(tr("camera"), {tr("Machine stands"), tr("Part stands")}, tr("What stands still while axes move"));
     riding->setObjectName(QStringLiteral("riding"));
-    auto* whole = button(tr("Machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
-    auto* path = button(tr("Path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
-    auto* zoom = new QLabel(tr("Zoom to"));
-    zoom->setProperty("role", "soft");
+    auto* whole = button(tr("Fit machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
+    auto* path = button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
     define_->setCheckable(true);
+    chart_->setCheckable(true);
     row->addWidget(define_);
+    row->addWidget(chart_);
     row->addWidget(colouring);
     row->addWidget(view);
     row->addWidget(riding);
     row->addStretch(1);
-    row->addWidget(zoom);
     row->addWidget(whole);
     row->addWidget(path);
     connect(colouring, &QComboBox::currentIndexChanged, this,
@@ -202,6 +217,9 @@ void MachineView::renew()
     }
     band_->show_error(error, results ? tr("The picture shows the last good machine.") : QString());
     picture_->set_results(results);
+    if (charts_->isVisible()) {
+        charts_->renew();
+    }
     shown_ = results;
     {
         const QSignalBlocker quiet(position_);
@@ -280,6 +298,9 @@ void MachineView::follow()
         tool_length_ = 0;
     }
     picture_->set_motion(motion);
+    if (charts_->isVisible()) {
+        charts_->follow();
+    }
     if (selection_.record() != Selection::none) {
         const QSignalBlocker quiet(position_);
         position_->setValue(int(selection_.record()));

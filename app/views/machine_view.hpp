@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/models/selection.hpp"
+#include "app/views/axis_charts.hpp"
 #include "app/views/axis_slider.hpp"
 #include "app/views/define_pane.hpp"
 #include "app/views/file_view.hpp"
@@ -26,6 +27,9 @@ public:
     /// Whether the machine is being defined: its parts stand beside the picture, which follows them.
     [[nodiscard]] bool is_defining() const { return define_->isChecked(); }
     void define(bool on) { define_->setChecked(on); }
+    [[nodiscard]] AxisCharts& charts() { return *charts_; }
+    /// The axes' courses in the place of their sliders.
+    void chart(bool on) { chart_->setChecked(on); }
     /// The machine that is drawn; nullptr where there is none.
     [[nodiscard]] const Machine* draft() const { return machine(); }
     /// Readings that the picture shows: the selection's, or jogged ones.
@@ -60,7 +64,9 @@ private:
     MachineEditor& editor_;
     MachinePicture* picture_;
     DefinePane* pane_;
+    AxisCharts* charts_;
     QPushButton* define_;
+    QPushButton* chart_;
     ErrorBand* band_;
     QWidget* axes_box_;
     QGridLayout* axes_grid_;

@@ -156,6 +156,11 @@ void MainWindow::build_menus()
         add(view, name_of(station), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + int(i))),
             [this, station] { show_station(station); });
     }
+    add(view, tr("Charts of the axes"), Qt::CTRL | Qt::Key_E, [this] {
+        const bool on = station_ != Station::machine || !machine_->charts().isVisible();
+        show_station(Station::machine);
+        machine_->chart(on);
+    });
     add(view, tr("Define the machine"), Qt::CTRL | Qt::Key_M, [this] {
         const bool on = station_ != Station::machine || !machine_->is_defining();
         show_station(Station::machine);

@@ -30,6 +30,7 @@ public:
     [[nodiscard]] const std::vector<Motion>& motions() const { return motions_; }
     /// Where the joints are when a motion has ended.
     [[nodiscard]] Readings readings(std::size_t motion) const;
+    [[nodiscard]] double reading(std::size_t motion, std::size_t joint) const { return readings_[motion * joints_ + joint]; }
     [[nodiscard]] double tool_length(std::size_t motion) const { return lengths_[motion]; }
     /// The last motion of a block (from 1) or, where it has none, of the blocks up to it in the order in which the control came to them;
     /// nothing before the first.

@@ -1,6 +1,7 @@
 // A machine defined in the window, by mouse and keys: from nothing to posted code, with what a job needs told at its field.
 #include "tests/app/window_fixture.hpp"
 
+#include "app/views/chart_library.hpp"
 #include "core/base/units.hpp"
 
 #include <QStandardPaths>
@@ -189,6 +190,43 @@ private Q_SLOTS:
         QVERIFY(!desk.find<QLabel>("machine-problem").isVisible());
         hand.choose(QStringLiteral("positive X: the tool stands to the right on the table"));
         QCOMPARE(hand.note(QStringLiteral("Tip at")), QStringLiteral("the machine as it is has it at 150.000, 0.000, 520.000"));
+    }
+
+    void charts_lead_to_the_block()
+    {
+        Desk desk(QStringLiteral("mirror-back-face"));
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("charts");
+        AxisCharts& charts = desk.window().machine().charts();
+        QVERIFY(charts.isVisible());
+        const ReplayTrack& track = desk.window().workspace().results()->replayed->track;
+        // X, Y, Z, B and C, each with both ends of its way; the least of X is what the replay has seen.
+        QCOMPARE(charts.peaks().rowCount(), 10);
+        QCOMPARE(charts.peaks().item(0, 1)->text(), QStringLiteral("%1 mm").arg(track.lowest(0), 0, 'f', 2));
+        auto& course = desk.find<QComboBox>("course");
+        course.setFocus();
+        QTest::keyClick(&course, Qt::Key_Down);                               // speed
+        QCOMPARE(charts.peaks().item(0, 2)->text(), QStringLiteral("100 %")); // in rapid
+        QTest::mouseClick(charts.peaks().viewport(), Qt::LeftButton, {}, charts.peaks().visualItemRect(charts.peaks().item(0, 1)).center());
+        const auto motion = desk.window().selection().motion();
+        QVERIFY(motion && !track.motions()[*motion].feed);
+        // Under the mouse: record, line and every axis.
+        QCustomPlot& plot = charts.plot();
+        QTest::mouseMove(&plot, QPoint(plot.width() / 2, plot.height() / 3));
+        QTRY_VERIFY2(charts.said().startsWith(QStringLiteral("record ")) && charts.said().contains(QStringLiteral(" · C ")),
+                     qPrintable(charts.said()));
+        // Nearer, by a key, at the same middle; and all of it again.
+        const QCPRange whole = plot.axisRect(0)->axis(QCPAxis::atBottom)->range();
+        plot.setFocus();
+        QTest::keyClick(&plot, Qt::Key_Plus);
+        const QCPRange half = plot.axisRect(4)->axis(QCPAxis::atBottom)->range(); // they go together
+        QVERIFY(std::abs(half.size() - whole.size() / 2) < 1e-6 && std::abs(half.center() - whole.center()) < 1e-6);
+        QTest::keyClick(&plot, Qt::Key_Home);
+        QCOMPARE(plot.axisRect(2)->axis(QCPAxis::atBottom)->range().size(), whole.size());
+        // A click into the chart chooses the block that is on there.
+        QTest::mouseClick(&plot, Qt::LeftButton, {}, QPoint(plot.width() / 2, plot.height() / 3));
+        QVERIFY(desk.window().selection().motion() != motion);
     }
 
     void parts_are_added_moved_and_taken_away_by_keys()
