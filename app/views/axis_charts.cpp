@@ -60,8 +60,8 @@ AxisCharts::AxisCharts(Workspace& workspace, Selection& selection, QWidget* pare
     peaks_->setColumnWidth(1, 94);
     peaks_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     peaks_->horizontalHeader()->setStretchLastSection(false);
-    for (int column = 0; column < 3; ++column) {
-        peaks_->horizontalHeader()->setSectionResizeMode(column, column == 2 ? QHeaderView::Stretch : QHeaderView::Fixed);
+    for (int i = 0; i < 3; ++i) {
+        peaks_->horizontalHeader()->setSectionResizeMode(i, i == 2 ? QHeaderView::Stretch : QHeaderView::Fixed);
     }
     peaks_->setFixedWidth(226);
     row->addWidget(peaks_);
@@ -307,7 +307,7 @@ void AxisCharts::fill_peaks()
         for (int column = 0; column < 3; ++column) {
             auto* item = new QTableWidgetItem(texts[std::size_t(column)]);
             item->setData(Qt::UserRole, qulonglong(motion));
-            item->setTextAlignment(column == 0 ? int(Qt::AlignLeft | Qt::AlignVCenter) : int(Qt::AlignRight | Qt::AlignVCenter));
+            item->setTextAlignment((column == 0 ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
             if (wrong) {
                 item->setForeground(colour_of(State::beyond));
             }

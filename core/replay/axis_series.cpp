@@ -67,26 +67,46 @@ std::optional<double> AxisSeries::limit(AxisCourse course, std::size_t joint) co
     return most > 0 ? std::optional(most) : std::nullopt;
 }
 
+/// The motions with the smallest and the largest value, taken one after the other.
+class AxisSeries::Spread {
+public:
+    Spread(const AxisSeries& series, AxisCourse course, std::size_t joint, std::size_t first)
+        : series_(series), course_(course), joint_(joint), ends_{std::uint32_t(first), std::uint32_t(first)},
+          low_(series.value(course, joint, first)), high_(low_)
+    {}
+    void take(std::size_t motion)
+    {
+        const double value = series_.value(course_, joint_, motion);
+        if (value < low_) {
+            low_ = value;
+            ends_.low = std::uint32_t(motion);
+        }
+        if (value > high_) {
+            high_ = value;
+            ends_.high = std::uint32_t(motion);
+        }
+    }
+    [[nodiscard]] Ends ends() const { return ends_; }
+
+private:
+    const AxisSeries& series_;
+    AxisCourse course_;
+    std::size_t joint_;
+    Ends ends_;
+    double low_;
+    double high_;
+};
+
 const std::vector<AxisSeries::Ends>& AxisSeries::blocks(AxisCourse course, std::size_t joint) const
 {
     auto& out = blocks_[joint][static_cast<std::size_t>(course)];
     if (out.empty()) {
         for (std::size_t first = 0; first < motions(); first += block) {
-            Ends ends{std::uint32_t(first), std::uint32_t(first)};
-            double low = value(course, joint, first);
-            double high = low;
+            Spread spread(*this, course, joint, first);
             for (std::size_t m = first + 1; m < std::min(first + block, motions()); ++m) {
-                const double v = value(course, joint, m);
-                if (v < low) {
-                    low = v;
-                    ends.low = std::uint32_t(m);
-                }
-                if (v > high) {
-                    high = v;
-                    ends.high = std::uint32_t(m);
-                }
+                spread.take(m);
             }
-            out.push_back(ends);
+            out.push_back(spread.ends());
         }
     }
     return out;
@@ -94,31 +114,18 @@ const std::vector<AxisSeries::Ends>& AxisSeries::blocks(AxisCourse course, std::
 
 AxisSeries::Ends AxisSeries::ends(AxisCourse course, std::size_t joint, std::size_t first, std::size_t last) const
 {
-    Ends out{std::uint32_t(first), std::uint32_t(first)};
-    double low = value(course, joint, first);
-    double high = low;
-    const auto take = [&](std::size_t m) {
-        const double v = value(course, joint, m);
-        if (v < low) {
-            low = v;
-            out.low = std::uint32_t(m);
-        }
-        if (v > high) {
-            high = v;
-            out.high = std::uint32_t(m);
-        }
-    };
+    Spread spread(*this, course, joint, first);
     const auto& whole = blocks(course, joint);
     for (std::size_t m = first; m < last;) {
         if (m % block == 0 && m + block <= last) {
-            take(whole[m / block].low);
-            take(whole[m / block].high);
+            spread.take(whole[m / block].low);
+            spread.take(whole[m / block].high);
             m += block;
         } else {
-            take(m++);
+            spread.take(m++);
         }
     }
-    return out;
+    return spread.ends();
 }
 
 std::vector<AxisSeries::Column> AxisSeries::columns(AxisCourse course, std::size_t joint, CourseOver over, double from, double to,

@@ -66,6 +66,7 @@ private:
         std::uint32_t low = 0;
         std::uint32_t high = 0;
     };
+    class Spread;
     /// The motions with the smallest and the largest value in [first, last).
     [[nodiscard]] Ends ends(AxisCourse course, std::size_t joint, std::size_t first, std::size_t last) const;
     [[nodiscard]] const std::vector<Ends>& blocks(AxisCourse course, std::size_t joint) const;
