@@ -148,7 +148,8 @@ void Comparer::hole_rapid(const Seen& seen, const Expected& item, double h0, dou
         find(Severity::error, "rapid-in-hole", "", fmt::format("a rapid ends {:.3f} mm below what has been drilled", hole_->deepest - h1),
              "correct the clearance word", &item, seen.move.block, hole_->deepest - h1);
     }
-    if (std::abs(h1 - h0) > slack && h1 > plan.clearance + slack && std::abs(h1 - plan.retreat) > slack && !seen.move.to_machine_position) {
+    if (std::abs(h1 - h0) > slack && h1 > plan.clearance + slack && std::abs(h1 - plan.retreat) > slack && !seen.move.to_machine_position &&
+        !retracted(seen.move.to)) {
         find(Severity::error, "off-path", "level",
              fmt::format("a rapid over the hole ends {:.4f} mm above its clearance height", h1 - plan.clearance),
              "go to the clearance or the retreat height", &item, seen.move.block, h1 - plan.clearance);

@@ -105,7 +105,7 @@ double Comparer::place_by_time(const Seen& seen, const Expected& item, double s,
     }
     const double by_time = progress_place_ + seen.move.seconds / whole;
     progress_reach_ += seen.move.seconds / whole * length * seen.move.feed_precision;
-    if (item.piece.wound && seen.turn <= 1e-9) { // where nothing turns the asked feed holds on the chord
+    if (item.piece.curved() && !seen.move.arc && seen.turn <= 1e-9) { // where nothing turns the asked feed holds on the chord
         progress_reach_ += std::abs(by_time - s) * length;
     }
     progress_exact_ = progress_exact_ && !seen.move.at_joint_limit && by_time < 1 && std::abs(by_time - s) * length <= 2 * seen.budget.tip;

@@ -43,11 +43,22 @@ Status Interpreter::make_frame()
             posture.held.push_back({JointIndex(std::uint32_t(i)), now_[Eigen::Index(i)]});
         }
     }
-    const auto kinematics = Kinematics::make(machine_, posture);
-    if (!kinematics) {
-        return kinematics.error();
+    const auto solver_of = [&](const Posture& together) {
+        const auto kinematics = Kinematics::make(machine_, together);
+        return kinematics ? InverseSolver::make(*kinematics) : Result<InverseSolver>(kinematics.error());
+    };
+    auto solver = solver_of(posture);
+    tip.around_tool = false;
+    for (std::size_t i = 0; i < machine_.joints.size() && !solver; ++i) { // one that turns about the tool itself stands as it does
+        if (rotary(i) && !machine_.joints[i].by_hand) {
+            Posture without = posture;
+            without.held.push_back({JointIndex(std::uint32_t(i)), now_[Eigen::Index(i)]});
+            if (auto made = solver_of(without)) {
+                solver = std::move(made);
+                tip.around_tool = true;
+            }
+        }
     }
-    const auto solver = InverseSolver::make(*kinematics);
     if (!solver) {
         return solver.error();
     }

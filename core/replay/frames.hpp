@@ -10,7 +10,8 @@ namespace wexilum {
 
 struct Interpreter::TipWords {
     FrameKind kind = FrameKind::joints;
-    bool stale = true; ///< has to be made anew: the offset, the attachment or a parked joint is another one
+    bool stale = true;        ///< has to be made anew: the offset, the attachment or a parked joint is another one
+    bool around_tool = false; ///< a rotary joint that turns about the tool itself has been left out
     std::optional<Frame> plane;
     std::optional<TipFrame> frame;
     std::array<std::size_t, 3> xyz{};

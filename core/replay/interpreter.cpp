@@ -604,7 +604,7 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
                "take it away; it may be a doubled block");
     }
     changed_ = true;
-    if (in_frame() && !aligned_.empty()) {
+    if (in_frame() && (!aligned_.empty() || tip_words_->around_tool)) {
         tip_words_->stale = true; // a parked joint may have moved
     }
     now_ = to;

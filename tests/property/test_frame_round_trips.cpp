@@ -13,9 +13,23 @@ struct DemoPost {
     const char* controller;
     const char* dialect;
 };
-const std::vector<DemoPost> posts{{"mirror-cell", "morrow-m", "morrow-m"},      {"mirror-cell-sides", "morrow-m", "morrow-m"},
-                                  {"mirror-back-face", "calder-t", "calder-t"}, {"setting-circle", "ness-r", "ness-r"},
-                                  {"fork-arm", "orrin-h", "orrin-h"},           {"focuser-hub", "esker-v", "esker-v"}};
+const std::vector<DemoPost> posts{{"mirror-cell", "morrow-m", "morrow-m"},
+                                  {"mirror-cell-sides", "morrow-m", "morrow-m"},
+                                  {"mirror-back-face", "calder-t", "calder-t"},
+                                  {"setting-circle", "ness-r", "ness-r"},
+                                  {"fork-arm", "orrin-h", "orrin-h"},
+                                  {"focuser-hub", "esker-v", "esker-v"},
+                                  {"mirror-cell-by-calls", "morrow-m", "morrow-m"},
+                                  {"setting-numerals", "ness-r", "ness-r"},
+                                  {"focuser-hub-copies", "esker-v", "esker-v"},
+                                  {"focuser-hub-by-calls", "esker-v", "esker-v"},
+                                  {"pier-cap", "lorne-s", "lorne-s"},
+                                  {"pier-cap-milled-first", "lorne-s", "lorne-s"},
+                                  {"mirror-cell-sides-lean", "morrow-m", "morrow-m"},
+                                  {"fork-arm-silent", "orrin-h", "orrin-h"},
+                                  {"setting-circle-second", "ness-r", "ness-r"},
+                                  {"mirror-cell-batch", "morrow-m", "morrow-m"},
+                                  {"mirror-back-batch", "calder-t", "calder-t"}};
 
 const char* const words = R"("words": {
     "G250": {"does": "joint-coordinates"}, "G251": {"does": "tool-centre-point"}, "G253": {"does": "world-coordinates"},
