@@ -1,7 +1,6 @@
 #include "app/views/define_pane.hpp"
 
 #include "app/theme/theme.hpp"
-#include "core/base/file_units.hpp"
 #include "core/base/units.hpp"
 
 #include <QCheckBox>
@@ -38,21 +37,6 @@ QString place_text(const PartPath& path)
                                         : QString::number(std::get<std::size_t>(step)));
     }
     return out.join(QLatin1Char('/'));
-}
-
-/// Three numbers of a part in mm, or a direction.
-std::optional<Vec3> read_machine_numbers(const json::Document& document, const PartPath& path, const FormField& field)
-{
-    PartPath whole = path;
-    whole.insert(whole.end(), field.keys.begin(), field.keys.end());
-    const json::Node* node = json::node_at(document, whole);
-    if (node == nullptr || node->items.size() != 3) {
-        return std::nullopt;
-    }
-    json::Problems problems(document);
-    json::Fields root(document.root(), "the machine", problems);
-    const double unit = field.kind == FieldKind::direction ? 1 : read_units(root).length;
-    return Vec3(node->items[0].number, node->items[1].number, node->items[2].number) * unit;
 }
 
 /// "X, Y and Z go; −510 … 0 mm": what a part is, in a few words.
@@ -592,6 +576,42 @@ void DefinePane::fill(Row& row)
     note(row, {});
 }
 
+/// Of a witness's tip or axis: where the machine has it, how far off that is, and what would explain it. Empty for other fields.
+QString DefinePane::witness_note(const FormField& field, QColor& shade) const
+{
+    const bool tip = field.keys.front() == "tip";
+    const PartPath path = path_of(part_);
+    if (!editor_.document() || part_at(*editor_.document(), path) != MachinePart::witness || (!tip && field.keys.front() != "axis")) {
+        return {};
+    }
+    const std::size_t witness = std::get<std::size_t>(path[1]);
+    const auto pose = editor_.computed(witness);
+    if (!pose) {
+        return {};
+    }
+    const auto& witnesses = editor_.machine()->witnesses;
+    const Vec3 has = tip ? pose->tip : pose->axis;
+    const int decimals = tip ? 3 : 6;
+    QString text = tr("the machine as it is has it at %1, %2, %3")
+                       .arg(has.x(), 0, 'f', decimals)
+                       .arg(has.y(), 0, 'f', decimals)
+                       .arg(has.z(), 0, 'f', decimals);
+    const Pose& read = witnesses[witness].pose;
+    const double off = tip ? (read.tip - has).norm() : angle_between(read.axis, has);
+    const bool holds = off <= (tip ? witness_tip_tolerance : witness_axis_tolerance);
+    shade = colour_of(holds ? State::fits : State::beyond);
+    if (holds) {
+        return text;
+    }
+    text += tip ? tr(", %1 mm from there").arg(off, 0, 'f', 3) : tr(", %1° from there").arg(to_deg(off), 0, 'f', 4);
+    const auto whys = tip ? editor_.explanations(witness) : std::vector<Explanation>();
+    for (std::size_t i = 0; i < std::min<std::size_t>(2, whys.size()) && whys[i].holds == whys[0].holds; ++i) {
+        text += QLatin1Char('\n') + (i == 0 ? tr("It would hold if ") : tr("or if ")) +
+                tr("%1 (%2 of %3 witnesses then).").arg(QString::fromStdString(whys[i].text)).arg(whys[i].holds).arg(witnesses.size());
+    }
+    return text;
+}
+
 void DefinePane::note(Row& row, const QString& error)
 {
     QString text = error;
@@ -614,33 +634,8 @@ void DefinePane::note(Row& row, const QString& error)
             }
         }
     }
-    const PartPath path = path_of(part_);
-    if (text.isEmpty() && document && part_at(*document, path) == MachinePart::witness &&
-        (row.field.keys.front() == "tip" || row.field.keys.front() == "axis")) {
-        if (const auto pose = editor_.computed(std::get<std::size_t>(path[1]))) {
-            const bool tip = row.field.keys.front() == "tip";
-            const Vec3 has = tip ? pose->tip : pose->axis;
-            const QString places = QStringLiteral("%1, %2, %3")
-                                       .arg(has.x(), 0, 'f', tip ? 3 : 6)
-                                       .arg(has.y(), 0, 'f', tip ? 3 : 6)
-                                       .arg(has.z(), 0, 'f', tip ? 3 : 6);
-            shade = colour_of(State::fits);
-            text = tr("the machine as it is has it at %1").arg(places);
-            const auto typed_in = read_machine_numbers(*document, path, row.field);
-            const double off = typed_in ? (*typed_in - has).norm() : 0;
-            if (off > (tip ? witness_tip_tolerance : witness_axis_tolerance)) {
-                shade = colour_of(State::beyond);
-                text += tip ? tr(", %1 mm from there").arg(off, 0, 'f', 3) : tr(", %1° from there").arg(to_deg(off), 0, 'f', 4);
-                const auto whys = tip ? editor_.explanations(std::get<std::size_t>(path[1])) : std::vector<Explanation>();
-                for (std::size_t i = 0; i < std::min<std::size_t>(2, whys.size()) && whys[i].holds == whys[0].holds; ++i) {
-                    text += QLatin1Char('\n') + (i == 0 ? tr("It would hold if ") : tr("or if ")) +
-                            tr("%1 (%2 of %3 witnesses then).")
-                                .arg(QString::fromStdString(whys[i].text))
-                                .arg(whys[i].holds)
-                                .arg(editor_.machine()->witnesses.size());
-                }
-            }
-        }
+    if (text.isEmpty()) {
+        text = witness_note(row.field, shade);
     }
     if (text.isEmpty() && document) {
         shade = colour(tokens().faint);

@@ -60,6 +60,7 @@ private:
     void build_rows(const std::vector<FormField>& fields);
     void fill(Row& row);
     void note(Row& row, const QString& error);
+    [[nodiscard]] QString witness_note(const FormField& field, QColor& shade) const;
     void typed(std::size_t row, const QString& text);
     void add(MachinePart part);
     void change(const QString& label, const std::function<Result<std::string>(const json::Document&)>& edit);

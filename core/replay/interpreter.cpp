@@ -456,9 +456,10 @@ bool Interpreter::targets(const BlockWords& words, Readings& to)
 {
     const bool machine = words.has(Function::machine_coordinates);
     bool any = false;
-    const Readings before = to;
     const bool turned = turned_ && !machine;
+    Readings before;
     if (turned) { // what the turned coordinates tell where the joints stand
+        before = to;
         const auto place = turned_place(before, -1);
         for (std::size_t k = 0; k < 2; ++k) {
             to[Eigen::Index(turned_->joints[k])] = place[k] + offset(turned_->joints[k]);
