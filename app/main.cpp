@@ -81,8 +81,16 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
                                                                                          : wexilum::AxisCourse::position);
     }
     if (options.isSet(QStringLiteral("define"))) {
-        window.machine().define(true);
+        window.machine().show_side(wexilum::app::MachineView::Side::define);
         window.machine().definition().choose(options.value(QStringLiteral("define")));
+    }
+    if (options.isSet(QStringLiteral("beside"))) {
+        const auto side = wexilum::app::MachineView::side_named(options.value(QStringLiteral("beside")));
+        window.machine().show_side(side.value_or(wexilum::app::MachineView::Side::none));
+        if (options.isSet(QStringLiteral("line"))) {
+            window.selection().select_line(0); // what is beside the picture follows a change
+            window.selection().select_line(options.value(QStringLiteral("line")).toUInt() - 1);
+        }
     }
     settle(600);
     QPixmap picture = window.grab();
@@ -143,6 +151,8 @@ int main(int argc, char** argv)
          {QStringLiteral("charts"), QStringLiteral("Charts of the axes, with --screenshot: position, speed or acceleration."),
           QStringLiteral("course")},
          {QStringLiteral("define"), QStringLiteral("Part of the machine to define, with --screenshot: joints/2."), QStringLiteral("part")},
+         {QStringLiteral("beside"), QStringLiteral("What stands beside the machine's picture, with --screenshot: links."),
+          QStringLiteral("name")},
          {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
     options.process(application);
 

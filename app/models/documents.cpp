@@ -1,5 +1,6 @@
 #include "app/models/documents.hpp"
 
+#include "core/base/json_patch.hpp"
 #include "core/prove/edit_places.hpp"
 
 #include <QUndoCommand>
@@ -7,6 +8,38 @@
 #include <algorithm>
 
 namespace wexilum::app {
+namespace {
+
+bool is_edge(char c)
+{
+    return c == ' ' || c == '\n' || c == '\t' || c == '\r' || c == ',' || c == ':' || c == '[' || c == ']' || c == '{' || c == '}';
+}
+
+/// The bytes that differ, out to the edges of the values that they lie in.
+json::Patch difference(const std::string& before, const std::string& after)
+{
+    const std::size_t most = std::min(before.size(), after.size());
+    std::size_t begin = 0;
+    while (begin < most && before[begin] == after[begin]) {
+        ++begin;
+    }
+    std::size_t end = before.size();
+    std::size_t end_after = after.size();
+    while (end > begin && end_after > begin && before[end - 1] == after[end_after - 1]) {
+        --end;
+        --end_after;
+    }
+    while (begin > 0 && !is_edge(before[begin - 1])) {
+        --begin;
+    }
+    while (end < before.size() && !is_edge(before[end])) {
+        ++end;
+        ++end_after;
+    }
+    return {begin, end, after.substr(begin, end_after - begin)};
+}
+
+} // namespace
 
 /// One replacement of bytes.
 class Documents::Step final : public QUndoCommand {
@@ -117,6 +150,22 @@ Status Documents::replace(const QString& path, std::size_t begin, std::size_t en
         (*open)->stack->push(new Step(*this, path, begin, before, by, label, joins));
     }
     return {};
+}
+
+std::optional<Error> Documents::rewrite(const QString& path, const QString& label,
+                                        const std::function<Result<std::string>(const json::Document&)>& change, Joins joins)
+{
+    const auto document = parsed(path);
+    if (!document) {
+        return document.error();
+    }
+    const Result<std::string> after = change(*document);
+    if (!after) {
+        return after.error();
+    }
+    const json::Patch patch = difference(document->text(), *after);
+    const Status status = replace(path, patch.begin, patch.end, patch.text, label, joins);
+    return status ? std::nullopt : std::optional(status.error());
 }
 
 void Documents::set_text(const QString& path, std::string text)

@@ -9,7 +9,9 @@
 #include <QObject>
 #include <QUndoStack>
 
+#include <functional>
 #include <memory>
+#include <optional>
 
 namespace wexilum::app {
 
@@ -32,6 +34,10 @@ public:
     enum class Joins { none, typing, form };
     Status replace(const QString& path, std::size_t begin, std::size_t end, const std::string& by, const QString& label,
                    Joins joins = Joins::none);
+    /// Makes a JSON file's text what `change` makes of it, as one step; only the bytes that differ are replaced. Returns why it is not
+    /// taken.
+    std::optional<Error> rewrite(const QString& path, const QString& label,
+                                 const std::function<Result<std::string>(const json::Document&)>& change, Joins joins = Joins::none);
     /// The stack of a file that is open; nullptr otherwise.
     [[nodiscard]] QUndoStack* stack(const QString& path) const;
     [[nodiscard]] bool is_changed(const QString& path) const;

@@ -6,39 +6,6 @@
 #include <algorithm>
 
 namespace wexilum::app {
-namespace {
-
-bool is_edge(char c)
-{
-    return c == ' ' || c == '\n' || c == '\t' || c == '\r' || c == ',' || c == ':' || c == '[' || c == ']' || c == '{' || c == '}';
-}
-
-/// The bytes that differ, out to the edges of the values that they lie in.
-json::Patch difference(const std::string& before, const std::string& after)
-{
-    const std::size_t most = std::min(before.size(), after.size());
-    std::size_t begin = 0;
-    while (begin < most && before[begin] == after[begin]) {
-        ++begin;
-    }
-    std::size_t end = before.size();
-    std::size_t end_after = after.size();
-    while (end > begin && end_after > begin && before[end - 1] == after[end_after - 1]) {
-        --end;
-        --end_after;
-    }
-    while (begin > 0 && !is_edge(before[begin - 1])) {
-        --begin;
-    }
-    while (end < before.size() && !is_edge(before[end])) {
-        ++end;
-        ++end_after;
-    }
-    return {begin, end, after.substr(begin, end_after - begin)};
-}
-
-} // namespace
-
 MachineEditor::MachineEditor(Workspace& workspace, QObject* parent) : QObject(parent), workspace_(workspace)
 {
     connect(&workspace, &Workspace::code_changed, this, &MachineEditor::read);
@@ -139,21 +106,7 @@ Status MachineEditor::use_in_post()
 std::optional<Error> MachineEditor::edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change,
                                          bool typing)
 {
-    auto document = workspace_.documents().parsed(path_);
-    if (!document) {
-        return document.error();
-    }
-    const Result<std::string> after = change(*document);
-    if (!after) {
-        return after.error();
-    }
-    if (*after == document->text()) {
-        return std::nullopt;
-    }
-    const json::Patch patch = difference(document->text(), *after);
-    const Status status = workspace_.documents().replace(path_, patch.begin, patch.end, patch.text, label,
-                                                         typing ? Documents::Joins::form : Documents::Joins::none);
-    return status ? std::nullopt : std::optional(status.error());
+    return workspace_.documents().rewrite(path_, label, change, typing ? Documents::Joins::form : Documents::Joins::none);
 }
 
 std::optional<Pose> MachineEditor::computed(std::size_t witness) const

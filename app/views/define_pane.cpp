@@ -1,16 +1,15 @@
 #include "app/views/define_pane.hpp"
 
 #include "app/theme/theme.hpp"
+#include "app/views/parts.hpp"
 #include "core/base/units.hpp"
 
-#include <QCheckBox>
 #include <QDropEvent>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QMenu>
-#include <QScrollArea>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
@@ -19,15 +18,6 @@ namespace {
 
 constexpr int part_role = Qt::UserRole;        // its place in the file
 constexpr int carrier_role = Qt::UserRole + 1; // the name under which it can carry others
-
-QPushButton* button(const QString& text, const QString& name, const QString& tip)
-{
-    auto* out = new QPushButton(text);
-    out->setObjectName(name);
-    out->setAccessibleName(QString(text).remove(QLatin1Char('&')));
-    out->setToolTip(tip);
-    return out;
-}
 
 QString place_text(const PartPath& path)
 {
@@ -133,13 +123,11 @@ DefinePane::DefinePane(MachineEditor& editor, QWidget* parent) : QWidget(parent)
     wrong_->setObjectName(QStringLiteral("define-refused"));
     wrong_->setWordWrap(true);
     wrong_->setVisible(false);
-    scroll_ = new QScrollArea;
-    scroll_->setWidgetResizable(true);
-    scroll_->setFrameShape(QFrame::NoFrame);
-    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll_->setFocusPolicy(Qt::NoFocus);
+    form_ = new FieldForm;
     column->addWidget(wrong_);
-    column->addWidget(scroll_, 3);
+    column->addWidget(form_, 3);
+    connect(form_, &FieldForm::typed, this, &DefinePane::typed);
+    connect(form_, &FieldForm::left, this, &DefinePane::renew_form);
     column->addWidget(problem_);
     connect(&editor, &MachineEditor::changed, this, &DefinePane::renew);
     renew();
@@ -157,9 +145,9 @@ QWidget* DefinePane::build_head()
     files_->setObjectName(QStringLiteral("machine-file"));
     files_->setAccessibleName(tr("machine that is defined"));
     files_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    auto* fresh = button(tr("&New …"), QStringLiteral("machine-new"), tr("Begin another machine with a common arrangement"));
+    auto* fresh = named_button(tr("&New …"), QStringLiteral("machine-new"), tr("Begin another machine with a common arrangement"));
     fresh->setCheckable(true);
-    use_ = button(tr("Use in the post"), QStringLiteral("machine-use"), tr("The job's post works with this machine from now on"));
+    use_ = named_button(tr("Use in the post"), QStringLiteral("machine-use"), tr("The job's post works with this machine from now on"));
     row->addWidget(files_, 1);
     row->addWidget(fresh);
     column->addLayout(row);
@@ -178,7 +166,7 @@ QWidget* DefinePane::build_head()
     for (const MachineStart& start : machine_starts()) {
         fresh_start_->addItem(QString::fromStdString(start.name));
     }
-    auto* begin = button(tr("Begin"), QStringLiteral("machine-begin"), tr("Writes machines/NAME.json and shows it"));
+    auto* begin = named_button(tr("Begin"), QStringLiteral("machine-begin"), tr("Writes machines/NAME.json and shows it"));
     grid->addWidget(fresh_name_, 0, 0);
     grid->addWidget(begin, 0, 1);
     grid->addWidget(fresh_start_, 1, 0, 1, 2);
@@ -234,7 +222,7 @@ QWidget* DefinePane::build_parts()
         std::tuple(tr("+ Witness"), QStringLiteral("add-witness"), MachinePart::witness,
                    tr("Readings of the control and where the tip was measured"))};
     for (const auto& [text, name, part, tip] : adds) {
-        auto* add_button = button(text, name, tip);
+        auto* add_button = named_button(text, name, tip);
         row->addWidget(add_button);
         const MachinePart kind = part;
         connect(add_button, &QPushButton::clicked, this, [this, kind] { add(kind); });
@@ -243,10 +231,10 @@ QWidget* DefinePane::build_parts()
     column->addLayout(row);
     auto* second = new QHBoxLayout;
     second->setSpacing(6);
-    auto* up = button(tr("Up"), QStringLiteral("part-up"), tr("Before the joint above it on the same carrier (Alt+Up)"));
-    auto* down = button(tr("Down"), QStringLiteral("part-down"), tr("Behind the joint below it on the same carrier (Alt+Down)"));
-    auto* away = button(tr("Take away"), QStringLiteral("part-remove"), tr("Takes the chosen part away (Delete)"));
-    auto* text = button(tr("Text"), QStringLiteral("machine-text"), tr("The file's text"));
+    auto* up = named_button(tr("Up"), QStringLiteral("part-up"), tr("Before the joint above it on the same carrier (Alt+Up)"));
+    auto* down = named_button(tr("Down"), QStringLiteral("part-down"), tr("Behind the joint below it on the same carrier (Alt+Down)"));
+    auto* away = named_button(tr("Take away"), QStringLiteral("part-remove"), tr("Takes the chosen part away (Delete)"));
+    auto* text = named_button(tr("Text"), QStringLiteral("machine-text"), tr("The file's text"));
     for (QPushButton* one : {up, down, away}) {
         second->addWidget(one);
     }
@@ -334,9 +322,7 @@ void DefinePane::add(MachinePart part)
     change(tr("new part"), [&](const json::Document& d) { return with_new_part(d, part, on, path); });
     if (!path.empty()) {
         choose(place_text(path));
-        if (!rows_.empty()) {
-            rows_.front().editor->setFocus();
-        }
+        form_->focus_first();
     }
 }
 
@@ -461,119 +447,15 @@ void DefinePane::renew_tree()
 void DefinePane::renew_form()
 {
     const auto& document = editor_.document();
-    const std::vector<FormField> fields = document ? fields_of(*document, path_of(part_)) : std::vector<FormField>();
-    QString kinds = editor_.path() + QLatin1Char('|') + part_;
-    for (const FormField& field : fields) {
-        kinds += QStringLiteral("|%1%2").arg(QString::fromStdString(field.title), QString::fromStdString(unit_of(field)));
-        for (const std::string& choice : field.choices) {
-            kinds += QLatin1Char(',') + QString::fromStdString(choice);
-        }
-    }
-    if (kinds != shown_) {
-        shown_ = kinds;
-        build_rows(fields);
-    }
-    for (Row& row : rows_) {
-        fill(row);
-    }
-}
-
-void DefinePane::build_rows(const std::vector<FormField>& fields)
-{
-    const QString before = focusWidget() != nullptr ? focusWidget()->objectName() : QString();
-    rows_.clear();
-    form_ = new QWidget;
-    set_surface(*form_, "paper");
-    grid_ = new QGridLayout(form_);
-    grid_->setContentsMargins(0, 0, 6, 0);
-    grid_->setHorizontalSpacing(8);
-    grid_->setVerticalSpacing(2);
-    grid_->setColumnStretch(1, 1);
-    for (const FormField& field : fields) {
-        const std::size_t index = rows_.size();
-        const int line = int(2 * index);
-        const QString title = QString::fromStdString(field.title);
-        auto* label = new QLabel(title);
-        label->setProperty("role", "soft");
-        Row row{field, nullptr, new QLabel};
-        if (field.kind == FieldKind::choice) {
-            auto* box = new QComboBox;
-            if (!field.required && field.fallback.empty()) {
-                box->addItem(QString());
-            }
-            for (const std::string& choice : field.choices) {
-                box->addItem(QString::fromStdString(choice));
-            }
-            connect(box, &QComboBox::activated, this, [this, index, box] { typed(index, box->currentText()); });
-            row.editor = box;
-        } else if (field.kind == FieldKind::flag) {
-            auto* check = new QCheckBox;
-            connect(check, &QCheckBox::clicked, this,
-                    [this, index](bool on) { typed(index, on ? QStringLiteral("yes") : QStringLiteral("no")); });
-            row.editor = check;
-        } else {
-            auto* edit = new QLineEdit;
-            edit->setFont(code_font());
-            connect(edit, &QLineEdit::textEdited, this, [this, index](const QString& text) { typed(index, text); });
-            connect(edit, &QLineEdit::editingFinished, this, [this, index, edit] {
-                edit->setModified(false);
-                if (index < rows_.size() && rows_[index].editor == edit) {
-                    fill(rows_[index]);
-                }
-            });
-            row.editor = edit;
-        }
-        row.editor->setAccessibleName(title);
-        row.editor->setObjectName(QStringLiteral("field-") + title);
-        row.editor->setToolTip(QString::fromStdString(field.help));
-        label->setBuddy(row.editor);
-        auto* unit = new QLabel(QString::fromStdString(unit_of(field)));
-        unit->setProperty("role", "faint");
-        row.note->setWordWrap(true);
-        row.note->setObjectName(QStringLiteral("note-") + title);
-        row.note->setTextInteractionFlags(Qt::TextSelectableByMouse);
-        grid_->addWidget(label, line, 0);
-        grid_->addWidget(row.editor, line, 1);
-        grid_->addWidget(unit, line, 2);
-        grid_->addWidget(row.note, line + 1, 1);
-        rows_.push_back(std::move(row));
-    }
-    grid_->setRowStretch(int(2 * rows_.size()), 1);
-    if (QWidget* old = scroll_->takeWidget()) {
-        old->deleteLater(); // a change of one of its values may be what has led here
-    }
-    scroll_->setWidget(form_);
-    if (!before.isEmpty()) {
-        for (const Row& row : rows_) {
-            if (row.editor->objectName() == before) {
-                row.editor->setFocus();
-            }
-        }
-    }
-}
-
-void DefinePane::fill(Row& row)
-{
-    if (!editor_.document()) {
+    form_->set_fields(editor_.path() + QLatin1Char('|') + part_,
+                      document ? fields_of(*document, path_of(part_)) : std::vector<FormField>());
+    if (!document) {
         return;
     }
-    const QString value = QString::fromStdString(shown_value(*editor_.document(), path_of(part_), row.field));
-    const QSignalBlocker quiet(row.editor);
-    if (auto* box = qobject_cast<QComboBox*>(row.editor)) {
-        box->setCurrentIndex(box->findText(value.isEmpty() ? QString::fromStdString(row.field.fallback) : value));
-    } else if (auto* check = qobject_cast<QCheckBox*>(row.editor)) {
-        check->setChecked(value == QStringLiteral("yes") || (value.isEmpty() && row.field.keys.front() == "moves_while_cutting"));
-    } else if (auto* edit = qobject_cast<QLineEdit*>(row.editor)) {
-        if (edit->hasFocus() && edit->isModified() && editor_.document()->text() == typed_in_) {
-            note(row, {});
-            return; // what is being typed stays as it is
-        }
-        if (edit->text() != value) {
-            edit->setText(value);
-        }
-        edit->setCursorPosition(edit->hasFocus() ? edit->cursorPosition() : 0);
+    form_->fill(*document, path_of(part_));
+    for (std::size_t row = 0; row < form_->size(); ++row) {
+        note(row, {});
     }
-    note(row, {});
 }
 
 /// Of a witness's tip or axis: where the machine has it, how far off that is, and what would explain it. Empty for other fields.
@@ -612,15 +494,16 @@ QString DefinePane::witness_note(const FormField& field, QColor& shade) const
     return text;
 }
 
-void DefinePane::note(Row& row, const QString& error)
+void DefinePane::note(std::size_t row, const QString& error)
 {
+    const FormField& field = form_->field(row);
     QString text = error;
     QColor shade = colour_of(State::beyond);
     const auto& document = editor_.document();
-    if (text.isEmpty() && document && row.field.keys == std::vector<std::string>{"travel"}) {
+    if (text.isEmpty() && document && field.keys == std::vector<std::string>{"travel"}) {
         const std::string id = name_of(*document, path_of(part_));
         if (const auto need = editor_.need_of(id)) {
-            const bool linear = row.field.dimension.length != 0;
+            const bool linear = field.dimension.length != 0;
             const auto shown = [&](double value) { return QString::number(linear ? value : to_deg(value), 'f', linear ? 3 : 2); };
             if (need->beyond) {
                 const Place& place = need->beyond->source;
@@ -635,24 +518,19 @@ void DefinePane::note(Row& row, const QString& error)
         }
     }
     if (text.isEmpty()) {
-        text = witness_note(row.field, shade);
+        text = witness_note(field, shade);
     }
     if (text.isEmpty() && document) {
         shade = colour(tokens().faint);
-        const std::string other = other_units(*document, path_of(part_), row.field);
+        const std::string other = other_units(*document, path_of(part_), field);
         text = other.empty() ? QString() : QStringLiteral("= ") + QString::fromStdString(other);
     }
-    row.note->setStyleSheet(QStringLiteral("color:%1;font-size:11px").arg(shade.name()));
-    row.note->setText(text);
-    row.note->setVisible(!text.isEmpty());
+    form_->note(row, text, shade);
 }
 
 void DefinePane::typed(std::size_t index, const QString& text)
 {
-    if (index >= rows_.size()) {
-        return;
-    }
-    const FormField field = rows_[index].field;
+    const FormField field = form_->field(index);
     const PartPath path = path_of(part_);
     const QString label = tr("%1 of %2")
                               .arg(QString::fromStdString(field.title),
@@ -661,12 +539,12 @@ void DefinePane::typed(std::size_t index, const QString& text)
     const std::string id = editor_.document() ? name_of(*editor_.document(), path) : std::string();
     const auto error = editor_.edit(
         label, [&](const json::Document& d) { return with_value(d, path, field, text.toStdString()); }, true);
-    typed_in_ = editor_.document() ? editor_.document()->text() : std::string();
+    form_->typed_in(editor_.document() ? editor_.document()->text() : std::string());
     if (!error && field.keys.front() == "parent") {
         follow(list, id);
     }
-    if (index < rows_.size() && rows_[index].field.title == field.title) {
-        note(rows_[index], error ? QString::fromStdString(error->message + "; " + error->cure) : QString());
+    if (index < form_->size() && form_->field(index).title == field.title) {
+        note(index, error ? QString::fromStdString(error->message + "; " + error->cure) : QString());
     }
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/models/machine_editor.hpp"
+#include "app/views/field_form.hpp"
 
 #include <QComboBox>
 #include <QLabel>
@@ -9,9 +10,6 @@
 #include <QPushButton>
 #include <QTreeWidget>
 #include <QWidget>
-
-class QGridLayout;
-class QScrollArea;
 
 namespace wexilum::app {
 
@@ -44,22 +42,13 @@ Q_SIGNALS:
     void told(const QString& message);
 
 private:
-    /// One value of the form.
-    struct Row {
-        FormField field;
-        QWidget* editor = nullptr;
-        QLabel* note = nullptr;
-    };
-
     QWidget* build_head();
     QWidget* build_parts();
     void renew();
     void renew_files();
     void renew_tree();
     void renew_form();
-    void build_rows(const std::vector<FormField>& fields);
-    void fill(Row& row);
-    void note(Row& row, const QString& error);
+    void note(std::size_t row, const QString& error);
     [[nodiscard]] QString witness_note(const FormField& field, QColor& shade) const;
     void typed(std::size_t row, const QString& text);
     void add(MachinePart part);
@@ -77,15 +66,10 @@ private:
     QComboBox* fresh_start_ = nullptr;
     QPushButton* use_ = nullptr;
     PartTree* tree_ = nullptr;
-    QWidget* form_ = nullptr;
-    QGridLayout* grid_ = nullptr;
-    QScrollArea* scroll_ = nullptr;
+    FieldForm* form_ = nullptr;
     QLabel* problem_ = nullptr;
     QLabel* wrong_ = nullptr; ///< with the last change
     QString part_;            ///< chosen
-    QString shown_;           ///< whose rows there are, with their kinds
-    std::vector<Row> rows_;
-    std::string typed_in_; ///< the text since something was last typed in the form
     bool filling_ = false;
 };
 

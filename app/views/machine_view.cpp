@@ -29,25 +29,16 @@ QComboBox* choice(const QString& name, const QStringList& items, const QString& 
     return box;
 }
 
-QPushButton* button(const QString& text, const QString& name, const QString& tip)
-{
-    auto* out = new QPushButton(text);
-    out->setObjectName(name);
-    out->setAccessibleName(text);
-    out->setToolTip(tip);
-    return out;
-}
-
 } // namespace
 
 MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), editor_(editor), picture_(new MachinePicture),
-      pane_(new DefinePane(editor)), charts_(new AxisCharts(workspace, selection)),
-      define_(button(tr("Define"), QStringLiteral("define"), tr("The machine's parts and values, beside its picture (Ctrl+M)"))),
-      chart_(button(tr("Charts"), QStringLiteral("charts"),
-                    tr("Where each axis goes over the job, and how fast, in the place of the sliders (Ctrl+E)"))),
+      pane_(new DefinePane(editor)), charts_(new AxisCharts(workspace, selection)), links_(new LinksPane(workspace, selection)),
+      beside_(new QStackedWidget),
+      chart_(named_button(tr("Charts"), QStringLiteral("charts"),
+                          tr("Where each axis goes over the job, and how fast, in the place of the sliders (Ctrl+E)"))),
       band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
-      back_(button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
+      back_(named_button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
 {
     setObjectName(QStringLiteral("machine-view"));
     auto* whole = new QVBoxLayout(this);
@@ -61,12 +52,15 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     column->setSpacing(0);
     auto* across = new QSplitter(Qt::Horizontal);
     across->setChildrenCollapsible(false);
-    across->addWidget(pane_);
+    across->addWidget(beside_);
     across->addWidget(shown);
     across->setStretchFactor(1, 1);
     across->setSizes({360, 600});
-    pane_->setMinimumWidth(300);
-    pane_->setVisible(false);
+    for (QWidget* pane : std::initializer_list<QWidget*>{pane_, links_}) {
+        beside_->addWidget(pane);
+    }
+    beside_->setMinimumWidth(300);
+    beside_->setVisible(false);
     picture_->setMinimumWidth(240);
     whole->addWidget(across, 1);
     auto* down = new QSplitter(Qt::Vertical);
@@ -96,14 +90,10 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::told, this, &MachineView::told);
-    connect(define_, &QPushButton::toggled, this, [this](bool on) {
-        pane_->setVisible(on);
-        show_draft();
-        if (on) {
-            pane_->tree().setFocus();
-        }
-        Q_EMIT defining(on);
-    });
+    connect(links_, &LinksPane::told, this, &MachineView::told);
+    connect(links_, &LinksPane::play_wanted, this, &MachineView::play_blocks);
+    way_timer_.setInterval(tick_ms);
+    connect(&way_timer_, &QTimer::timeout, this, &MachineView::tick_blocks);
     connect(chart_, &QPushButton::toggled, this, [this](bool on) {
         charts_->setVisible(on);
         axes_box_->setVisible(!on);
@@ -124,9 +114,15 @@ QWidget* MachineView::build_bar()
 {
     auto* bar = new QWidget;
     set_surface(*bar, "bar");
-    auto* row = new QHBoxLayout(bar);
-    row->setContentsMargins(10, 5, 10, 5);
+    auto* both = new QVBoxLayout(bar);
+    both->setContentsMargins(10, 5, 10, 5);
+    both->setSpacing(5);
+    auto* panes = new QHBoxLayout;
+    panes->setSpacing(6);
+    auto* row = new QHBoxLayout;
     row->setSpacing(8);
+    both->addLayout(panes);
+    both->addLayout(row);
     auto* colouring = choice(tr("what the path's colour tells"), {tr("Path by state"), tr("Path by operation"), tr("Path by deviation")},
                              tr("What the colour of the path tells"));
     colouring->setObjectName(QStringLiteral("colouring"));
@@ -137,12 +133,21 @@ QWidget* MachineView::build_bar()
     view->setObjectName(QStringLiteral("fixed-view"));
     auto* riding = choice(tr("camera"), {tr("Machine stands"), tr("Part stands")}, tr("What stands still while axes move"));
     riding->setObjectName(QStringLiteral("riding"));
-    auto* whole = button(tr("Fit machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
-    auto* path = button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
-    define_->setCheckable(true);
+    auto* whole = named_button(tr("Fit machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
+    auto* path = named_button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
+    for (const auto& [side, text, name, tip] :
+         {std::tuple(Side::define, tr("Define"), "define", tr("The machine's parts and values (Ctrl+M)")),
+          std::tuple(Side::links, tr("Links"), "show-links", tr("How the tool comes, leaves and goes from place to place (Ctrl+L)"))}) {
+        auto* one = named_button(text, QLatin1String(name), tip);
+        one->setCheckable(true);
+        panes->addWidget(one);
+        side_buttons_.emplace_back(side, one);
+        const Side which = side;
+        connect(one, &QPushButton::clicked, this, [this, which](bool on) { show_side(on ? which : Side::none); });
+    }
     chart_->setCheckable(true);
-    row->addWidget(define_);
-    row->addWidget(chart_);
+    panes->addStretch(1);
+    panes->addWidget(chart_);
     row->addWidget(colouring);
     row->addWidget(view);
     row->addWidget(riding);
@@ -165,11 +170,11 @@ QWidget* MachineView::build_play()
     auto* row = new QHBoxLayout(bar);
     row->setContentsMargins(10, 4, 10, 4);
     row->setSpacing(8);
-    auto* before = button(tr("Step back"), QStringLiteral("step-back"), tr("To the record before"));
-    play_ = button(tr("Play"), QStringLiteral("play"), tr("Through the job, record by record"));
+    auto* before = named_button(tr("Step back"), QStringLiteral("step-back"), tr("To the record before"));
+    play_ = named_button(tr("Play"), QStringLiteral("play"), tr("Through the job, record by record"));
     play_->setCheckable(true);
-    auto* after = button(tr("Step"), QStringLiteral("step"), tr("To the next record"));
-    auto* finding = button(tr("To next finding"), QStringLiteral("to-finding"), tr("Plays on to the next block with a finding"));
+    auto* after = named_button(tr("Step"), QStringLiteral("step"), tr("To the next record"));
+    auto* finding = named_button(tr("To next finding"), QStringLiteral("to-finding"), tr("Plays on to the next block with a finding"));
     QStringList names;
     for (const int speed : speeds) {
         names.push_back(tr("%1 records/s").arg(speed));
@@ -194,6 +199,32 @@ QWidget* MachineView::build_play()
     connect(finding, &QPushButton::clicked, this, &MachineView::run_to_finding);
     connect(position_, &QSlider::valueChanged, this, [this](int value) { selection_.select_record(std::uint32_t(value)); });
     return bar;
+}
+
+std::optional<MachineView::Side> MachineView::side_named(const QString& name)
+{
+    const QStringList names{QStringLiteral("none"), QStringLiteral("define"), QStringLiteral("links")}; // in the order of the sides
+    const auto at = names.indexOf(name);
+    return at < 0 ? std::nullopt : std::optional(static_cast<Side>(at));
+}
+
+void MachineView::show_side(Side side)
+{
+    side_now_ = side;
+    for (const auto& [which, one] : side_buttons_) {
+        one->setChecked(which == side);
+    }
+    beside_->setVisible(side != Side::none);
+    if (side != Side::none) {
+        beside_->setCurrentIndex(int(side) - 1);
+    }
+    show_draft();
+    if (side == Side::define) {
+        pane_->tree().setFocus();
+    } else if (side == Side::links) {
+        links_->tree().setFocus();
+    }
+    Q_EMIT side_changed();
 }
 
 void MachineView::hideEvent(QHideEvent* event)
@@ -348,6 +379,7 @@ void MachineView::show_stand()
 
 void MachineView::jog(std::size_t joint, double reading)
 {
+    way_timer_.stop();
     if (!stand_ || joint >= std::size_t(stand_->size())) {
         return;
     }
@@ -355,6 +387,54 @@ void MachineView::jog(std::size_t joint, double reading)
     jogged_ = true;
     (*stand_)[Eigen::Index(joint)] = reading;
     show_stand();
+}
+
+// --- a way played by itself -----------------------------------------------------------------------------------------
+
+void MachineView::play_blocks(std::uint32_t first, std::uint32_t end, const QString& caption)
+{
+    const auto& results = workspace_.results();
+    if (!results || !results->replayed) {
+        return;
+    }
+    const ReplayTrack& track = results->replayed->track;
+    way_.clear();
+    for (std::size_t i = 0; i < track.motions().size(); ++i) {
+        const std::uint32_t block = track.motions()[i].block;
+        if (block <= first || block > end) {
+            continue;
+        }
+        if (way_.empty()) {
+            way_.push_back(i > 0 ? track.readings(i - 1) : track.home());
+        }
+        way_.push_back(track.readings(i));
+    }
+    if (way_.empty()) {
+        Q_EMIT told(tr("These blocks move nothing."));
+        return;
+    }
+    play_->setChecked(false);
+    selection_.select_line(end - 1);
+    way_at_ = 0;
+    way_caption_ = caption;
+    way_timer_.start();
+}
+
+/// A second for each stand, or ten for a long way.
+void MachineView::tick_blocks()
+{
+    way_at_ += std::max(1.0, double(way_.size()) / 10) * tick_ms / 1000.0;
+    const bool done = way_at_ >= double(way_.size() - 1);
+    if (done || !stand_ || way_.front().size() != stand_->size()) {
+        way_timer_.stop();
+        follow();
+        return;
+    }
+    const auto at = std::size_t(way_at_);
+    const double part = way_at_ - double(at);
+    stand_ = way_[at] + (way_[at + 1] - way_[at]) * part;
+    show_stand();
+    picture_->set_caption(tr("%1: move %2 of %3").arg(way_caption_).arg(at + 1).arg(way_.size() - 1));
 }
 
 // --- playing --------------------------------------------------------------------------------------------------------

@@ -6,12 +6,14 @@
 #include "app/views/axis_slider.hpp"
 #include "app/views/define_pane.hpp"
 #include "app/views/file_view.hpp"
+#include "app/views/links_pane.hpp"
 #include "app/views/machine_picture.hpp"
 #include "app/views/parts.hpp"
 
 #include <QComboBox>
 #include <QPushButton>
 #include <QSlider>
+#include <QStackedWidget>
 #include <QWidget>
 
 class QGridLayout;
@@ -25,8 +27,14 @@ public:
     [[nodiscard]] MachinePicture& picture() { return *picture_; }
     [[nodiscard]] DefinePane& definition() { return *pane_; }
     /// Whether the machine is being defined: its parts stand beside the picture, which follows them.
-    [[nodiscard]] bool is_defining() const { return define_->isChecked(); }
-    void define(bool on) { define_->setChecked(on); }
+    [[nodiscard]] bool is_defining() const { return side() == Side::define; }
+    /// What stands beside the picture.
+    enum class Side { none, define, links };
+    /// "define", "links": nothing for other names.
+    [[nodiscard]] static std::optional<Side> side_named(const QString& name);
+    [[nodiscard]] Side side() const { return side_now_; }
+    void show_side(Side side);
+    [[nodiscard]] LinksPane& links() { return *links_; }
     [[nodiscard]] AxisCharts& charts() { return *charts_; }
     /// The axes' courses in the place of their sliders.
     void chart(bool on) { chart_->setChecked(on); }
@@ -41,7 +49,7 @@ public:
 Q_SIGNALS:
     void open_wanted(const QString& path);
     void told(const QString& message);
-    void defining(bool on);
+    void side_changed();
 
 protected:
     void hideEvent(QHideEvent* event) override;
@@ -58,14 +66,19 @@ private:
     void jog(std::size_t joint, double reading);
     void arrange_axes();
     void tick();
+    void play_blocks(std::uint32_t first, std::uint32_t end, const QString& caption);
+    void tick_blocks();
 
     Workspace& workspace_;
     Selection& selection_;
     MachineEditor& editor_;
     MachinePicture* picture_;
     DefinePane* pane_;
+    LinksPane* links_;
     AxisCharts* charts_;
-    QPushButton* define_;
+    QStackedWidget* beside_;
+    Side side_now_ = Side::none;
+    std::vector<std::pair<Side, QPushButton*>> side_buttons_;
     QPushButton* chart_;
     ErrorBand* band_;
     QWidget* axes_box_;
@@ -82,6 +95,10 @@ private:
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
     bool jogged_ = false;
+    std::vector<Readings> way_; ///< that is played by itself, stand by stand
+    double way_at_ = 0;         ///< stands
+    QString way_caption_;
+    QTimer way_timer_;
     double due_ = 0;                        ///< records
     std::uint32_t until_ = Selection::none; ///< line at which playing ends
 };

@@ -161,11 +161,8 @@ void MainWindow::build_menus()
         show_station(Station::machine);
         machine_->chart(on);
     });
-    add(view, tr("Define the machine"), Qt::CTRL | Qt::Key_M, [this] {
-        const bool on = station_ != Station::machine || !machine_->is_defining();
-        show_station(Station::machine);
-        machine_->define(on);
-    });
+    add(view, tr("Define the machine"), Qt::CTRL | Qt::Key_M, [this] { show_side(MachineView::Side::define); });
+    add(view, tr("Links of the operations"), Qt::CTRL | Qt::Key_L, [this] { show_side(MachineView::Side::links); });
     view->addSeparator();
     const auto toggle = [&](const QString& name, const QKeySequence& keys) {
         QAction* action = add(view, name, keys, [] {});
@@ -284,7 +281,7 @@ void MainWindow::connect_views()
     connect(stack_, &QStackedWidget::currentChanged, this, renew_band);
     connect(&setup_editor_, &SetupEditor::changed, this, &MainWindow::renew_undo);
     connect(&machine_editor_, &MachineEditor::changed, this, &MainWindow::renew_undo);
-    connect(machine_, &MachineView::defining, this, [this] {
+    connect(machine_, &MachineView::side_changed, this, [this] {
         renew_undo();
         renew_trace();
     });
@@ -304,10 +301,19 @@ void MainWindow::show_station(Station station)
     renew_trace();
 }
 
+/// A second time it goes.
+void MainWindow::show_side(MachineView::Side side)
+{
+    const bool on = station_ != Station::machine || machine_->side() != side;
+    show_station(Station::machine);
+    machine_->show_side(on ? side : MachineView::Side::none);
+}
+
 void MainWindow::renew_trace()
 {
     const bool says_something = station_ != Station::setup && station_ != Station::language && station_ != Station::rules;
-    const bool room = !(station_ == Station::machine && machine_->is_defining()) || width() >= 1600; // for parts and picture
+    const bool room =
+        !(station_ == Station::machine && machine_->side() != MachineView::Side::none) || width() >= 1600; // for parts and picture
     trace_->setVisible(says_something && room && trace_action_->isChecked());
 }
 
@@ -389,7 +395,12 @@ QUndoStack* MainWindow::stack()
     if (station_ == Station::language || station_ == Station::rules) {
         return workspace_.documents().stack(station_ == Station::rules ? rules_->text().path() : file_->path());
     }
-    return station_ == Station::machine && machine_->is_defining() ? machine_editor_.stack() : setup_editor_.stack();
+    if (station_ == Station::machine && machine_->side() != MachineView::Side::none) {
+        const auto& results = workspace_.results();
+        return machine_->is_defining() || !results ? machine_editor_.stack()
+                                                   : workspace_.documents().stack(QString::fromStdString(results->assembly().job_file));
+    }
+    return setup_editor_.stack();
 }
 
 /// The files that the language of the job at hand is made of.

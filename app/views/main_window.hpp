@@ -60,6 +60,7 @@ private:
     void build_corner();
     QAction* add(QMenu* menu, const QString& name, const QKeySequence& keys, std::function<void()> run);
     void connect_views();
+    void show_side(MachineView::Side side);
     void renew_trace();
     void renew_title();
     void renew_undo();

@@ -17,6 +17,15 @@ void dress_list(QTableView& table, int row_height)
     table.horizontalHeader()->setStretchLastSection(true);
 }
 
+QPushButton* named_button(const QString& text, const QString& name, const QString& tip)
+{
+    auto* out = new QPushButton(text);
+    out->setObjectName(name);
+    out->setAccessibleName(QString(text).remove(QLatin1Char('&')));
+    out->setToolTip(tip);
+    return out;
+}
+
 void SightView::renew_in_sight()
 {
     due_ = !isVisible();

@@ -1,6 +1,7 @@
 // What several views are made of.
 #pragma once
 
+#include <QPushButton>
 #include <QTableView>
 #include <QWidget>
 
@@ -8,6 +9,9 @@ namespace wexilum::app {
 
 /// A table to read and choose rows from, not to edit: no grid, whole rows, one at a time, no column of row numbers.
 void dress_list(QTableView& table, int row_height);
+
+/// A push button by its name for tests and style, with its text ("&" taken out) as what is read aloud.
+[[nodiscard]] QPushButton* named_button(const QString& text, const QString& name, const QString& tip);
 
 /// A view that renews itself when what it shows changes, but only once it is in sight: what nobody looks at costs nothing.
 class SightView : public QWidget {

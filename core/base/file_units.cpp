@@ -18,6 +18,13 @@ FileUnits read_units(json::Fields& root)
     return units;
 }
 
+FileUnits units_of(const json::Document& document)
+{
+    json::Problems problems(document);
+    json::Fields root(document.root(), "the file", problems);
+    return read_units(root);
+}
+
 void project_path(json::Fields& fields, const char* key, std::string& out)
 {
     if (fields.text(key, out, true) && (out.empty() || out[0] == '/' || out.find("..") != std::string::npos)) {

@@ -13,6 +13,8 @@ struct FileUnits {
 
 /// Reads "units": {"length": "mm"|"inch", "angle": "deg"|"rad"}; required in every file with dimensions.
 FileUnits read_units(json::Fields& root);
+/// Those of a document that may be wrong otherwise: mm and radians where it tells none.
+[[nodiscard]] FileUnits units_of(const json::Document& document);
 
 /// Reads the path of another file, from the project's folder; required.
 void project_path(json::Fields& fields, const char* key, std::string& out);

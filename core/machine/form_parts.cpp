@@ -18,13 +18,6 @@ using json::quoted;
 
 namespace form {
 
-FileUnits units_of(const Document& document)
-{
-    json::Problems problems(document);
-    json::Fields root(document.root(), "the machine", problems);
-    return read_units(root);
-}
-
 const Node* list_of(const Document& document, const char* name)
 {
     const Node* node = document.root().find(name);
@@ -190,7 +183,6 @@ using form::reshaped;
 using form::shape_of;
 using form::text_of;
 using form::then;
-using form::units_of;
 using form::with_carried;
 using form::wrong;
 

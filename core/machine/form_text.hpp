@@ -10,7 +10,6 @@
 
 namespace wexilum::form {
 
-[[nodiscard]] FileUnits units_of(const json::Document& document);
 /// An array of the file; nullptr where it has none.
 [[nodiscard]] const json::Node* list_of(const json::Document& document, const char* name);
 [[nodiscard]] std::string text_of(const json::Node& object, std::string_view key);

@@ -15,7 +15,6 @@ using form::renamed;
 using form::reshaped;
 using form::shape_of;
 using form::then;
-using form::units_of;
 using form::wrong;
 using json::Document;
 using json::Kind;

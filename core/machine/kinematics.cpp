@@ -176,6 +176,17 @@ Readings Kinematics::levers(const Readings& readings, double tool_length) const
     return out;
 }
 
+std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture)
+{
+    std::vector<JointIndex> out;
+    const Kinematics chain = Kinematics::make(machine, posture).value();
+    for (const auto& link : chain.links()) {
+        out.push_back(link.joint);
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
 std::vector<Frame> joint_frames(const Machine& machine, const Readings& readings)
 {
     std::vector<Frame> out;

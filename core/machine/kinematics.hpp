@@ -72,6 +72,9 @@ private:
     Frame work_inverse_ = Frame::Identity();
 };
 
+/// The joints between the work and a posture's tool mount that move, in the machine's order: those held stand. Precondition: as make().
+[[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture);
+
 /// Where each joint's body has been brought from the reference posture by itself and the joints that carry it, in the base frame and in
 /// the machine's order. Precondition: readings.size() == joint count.
 [[nodiscard]] std::vector<Frame> joint_frames(const Machine& machine, const Readings& readings);

@@ -123,6 +123,11 @@ struct Assembly {
     [[nodiscard]] double offset(JointIndex joint) const;
     /// The coordinates in which an operation is written, by its number from 0; `turns`: its cuts turn the tool.
     [[nodiscard]] FrameKind frame_of(std::size_t operation, bool turns) const;
+    /// How the machine stands in an operation, by its number from 0.
+    [[nodiscard]] Posture posture_of(std::size_t operation) const
+    {
+        return operation < postures.size() ? postures[operation].posture : machine.at_rest();
+    }
     /// The links after `begun` operations have begun; those of the first one before it. Precondition: linked.
     [[nodiscard]] const OperationLinks& links_of(std::size_t begun) const
     {

@@ -105,8 +105,8 @@ void MotionWriter::leave()
     if (here_.links == nullptr) {
         leave_along_tool();
     } else {
-        for (const LinkStep& step : here_.links->retreat) {
-            go(step, nullptr);
+        for (std::size_t i = 0; i < here_.links->retreat.size(); ++i) {
+            marked(*here_.links, LinkList::retreat, i, [&] { go(here_.links->retreat[i], nullptr); });
         }
     }
     positioned_ = false;
@@ -196,6 +196,17 @@ void MotionWriter::go_to_readings(const std::vector<HeldJoint>& readings)
     retracted_ = retracted_ && !has(joints, away_joint());
 }
 
+/// Notes where the lines that `write` writes come to stand.
+void MotionWriter::marked(const OperationLinks& links, LinkList list, std::size_t step, const std::function<void()>& write)
+{
+    const std::uint32_t first = emitter_.lines();
+    write();
+    const bool of_the_job = !assembly_.links.empty() && &links >= assembly_.links.data() && &links <= &assembly_.links.back();
+    if (of_the_job && emitter_.lines() > first && link_marks_.size() < most_link_marks) {
+        link_marks_.push_back({std::uint32_t(&links - assembly_.links.data()), list, std::uint32_t(step), first, emitter_.lines()});
+    }
+}
+
 /// One partial move; `place` is null where nothing comes next yet.
 void MotionWriter::go(const LinkStep& step, LinkPlace* place)
 {
@@ -240,11 +251,13 @@ void MotionWriter::approach(const Pose& pose, const Turns& planned, const FeedSp
     }
     std::size_t done = 0;
     if (!inside && !list.empty() && goes_away(list.front())) {
-        own_retract_ ? own_retract_() : retract();
-        leave_frame(); // a rule's own retract may have kept it
-        std::vector<JointIndex> others = list.front().joints;
-        std::erase_if(others, [&](JointIndex j) { return away == j.value; });
-        go_home(others);
+        marked(links, LinkList::approach, 0, [&] {
+            own_retract_ ? own_retract_() : retract();
+            leave_frame(); // a rule's own retract may have kept it
+            std::vector<JointIndex> others = list.front().joints;
+            std::erase_if(others, [&](JointIndex j) { return away == j.value; });
+            go_home(others);
+        });
         done = 1;
     } else if (!inside) {
         leave();
@@ -252,7 +265,7 @@ void MotionWriter::approach(const Pose& pose, const Turns& planned, const FeedSp
     }
     LinkPlace place{pose, shifted(planned), clear_place(pose, shifted(planned), next_operation_), last, false};
     for (; done < list.size(); ++done) {
-        go(list[done], &place);
+        marked(links, inside ? LinkList::within : LinkList::approach, done, [&] { go(list[done], &place); });
     }
     if (wanted_frame_ == FrameKind::cylinder && !on_cylinder()) {
         enter_cylinder();

@@ -151,18 +151,12 @@ class LinkResolver {
 public:
     LinkResolver(const Assembly& a, std::size_t operation) : a_(a), operation_(a.job.operations[operation])
     {
-        posture_ = a.postures.empty() ? a.machine.at_rest() : a.postures[operation].posture;
-        const Kinematics chain = Kinematics::make(a.machine, posture_).value();
-        for (const auto& link : chain.links()) {
-            chain_.push_back(link.joint);
-        }
-        std::sort(chain_.begin(), chain_.end());
+        chain_ = joints_between(a.machine, a.posture_of(operation));
     }
 
-    Result<OperationLinks> resolve()
+    Result<OperationLinks> resolve(const std::optional<LinksWish>& wish)
     {
         OperationLinks out;
-        const auto& wish = operation_.links ? operation_.links : a_.job.links;
         out.approach = safe_approach();
         if (wish) {
             out.clearance = wish->clearance;
@@ -349,17 +343,21 @@ private:
 
     const Assembly& a_;
     const JobOperation& operation_;
-    Posture posture_;
     std::vector<JointIndex> chain_;
 };
 
 } // namespace
 
+Result<OperationLinks> resolved_links(const Assembly& a, std::size_t operation, const std::optional<LinksWish>& wish)
+{
+    return LinkResolver(a, operation).resolve(wish);
+}
+
 Status resolve_links(Assembly& a)
 {
     a.links.clear();
     for (std::size_t i = 0; i < a.job.operations.size(); ++i) {
-        auto links = LinkResolver(a, i).resolve();
+        auto links = resolved_links(a, i, a.job.operations[i].links ? a.job.operations[i].links : a.job.links);
         if (!links) {
             return links.error();
         }

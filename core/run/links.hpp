@@ -8,6 +8,8 @@
 #include "core/geometry/clearance.hpp"
 #include "core/machine/machine.hpp"
 
+#include <array>
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <utility>
@@ -27,6 +29,10 @@ enum class LinkTarget {
     readings, ///< stated readings of the machine
 };
 
+/// The lists of an operation's links.
+enum class LinkList : std::uint8_t { approach, within, retreat };
+inline constexpr std::array<const char*, 3> link_list_keys{"approach", "within", "retreat"}; ///< in a job's file
+
 /// A partial move: which joints move together, and where to.
 struct LinkStep {
     LinkTarget to = LinkTarget::start;
@@ -43,6 +49,16 @@ struct OperationLinks {
     bool own_approach = false;                 ///< the job states it
     bool own_retreat = false;
 };
+
+/// Where a partial move came to stand in the code.
+struct LinkMark {
+    std::uint32_t operation = 0; ///< from 0
+    LinkList list = LinkList::approach;
+    std::uint32_t step = 0;  ///< of that list, from 0
+    std::uint32_t first = 0; ///< lines [first, end) of the program, from 0; those of a partial move may hold those of another
+    std::uint32_t end = 0;
+};
+inline constexpr std::size_t most_link_marks = 20000; ///< of a run; later partial moves are not noted
 
 /// The same in the job's words.
 struct LinkStepWish {
@@ -69,6 +85,9 @@ void read_joint_readings(json::Fields& fields, const char* key, const FileUnits&
 /// Settles the links of each operation against the machine as the operation has it. Precondition: postures are settled. Errors name the
 /// job's place.
 Status resolve_links(Assembly& assembly);
+
+/// Of one operation, as `wish` states them; the safe ones where it states none.
+Result<OperationLinks> resolved_links(const Assembly& assembly, std::size_t operation, const std::optional<LinksWish>& wish);
 
 /// An operation's links in the words of a job, each list as it is in force.
 [[nodiscard]] std::string text_of(const OperationLinks& links, const Machine& machine);

@@ -136,6 +136,8 @@ public:
             brake.locked.reset();
         }
     }
+    /// Where partial moves of links came to stand so far.
+    [[nodiscard]] std::vector<LinkMark> take_link_marks() { return std::move(link_marks_); }
     /// Called for each retract that a motion needs, instead of retract().
     void set_retract(std::function<void()> retract) { own_retract_ = std::move(retract); }
     /// Adds a finding at the record at hand and the block that comes next.
@@ -204,6 +206,7 @@ private:
     void approach(const Pose& pose, const Turns& planned, const FeedSpec* last);
     void leave();
     void leave_along_tool();
+    void marked(const OperationLinks& links, LinkList list, std::size_t step, const std::function<void()>& write);
     void go(const LinkStep& step, LinkPlace* place);
     void go_home(const std::vector<JointIndex>& joints);
     void home_linear(const std::vector<JointIndex>& joints);
@@ -268,6 +271,7 @@ private:
     Posture posture_;
     LinkedOperation here_; ///< of the last motion
     LinkedOperation next_operation_;
+    std::vector<LinkMark> link_marks_;
     WordEmitter& emitter_;
     FindingList& findings_;
     ProgramFrame frame_;

@@ -47,6 +47,7 @@ public:
     /// Watches for one block. Precondition: before begin().
     void set_probe(EventProbe* probe);
     [[nodiscard]] const WordEmitter& emitter() const { return emitter_; }
+    [[nodiscard]] std::vector<LinkMark> take_link_marks() { return motion_.take_link_marks(); }
     [[nodiscard]] std::vector<Excursion> take_excursions() { return std::move(excursions_); }
     [[nodiscard]] std::vector<EventTally> tallies() const;
     /// line_counts() is wanted. Precondition: before begin().

@@ -253,6 +253,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     out_.blocks = events.emitter().lines();
     out_.bytes = events.emitter().written().bytes();
     out_.asides = events.emitter().aside_places();
+    out_.links = events.take_link_marks();
     return {};
 }
 

@@ -35,6 +35,7 @@ struct RunSummary {
     std::string channel = "1";
     std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
     std::vector<AsidePlace> asides;    ///< where lines that had been kept aside came to stand
+    std::vector<LinkMark> links;       ///< where partial moves of links came to stand; of lines kept aside none
     std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 

@@ -19,18 +19,6 @@ Error wrong(const Place& place, std::string message, std::string cure)
     return {ErrorKind::value, std::move(message), place, std::move(cure)};
 }
 
-/// The joints between the work and a tool mount, in the machine's order.
-std::vector<JointIndex> joints_of_chain(const Machine& machine, std::uint32_t mount)
-{
-    std::vector<JointIndex> out;
-    const Kinematics chain = Kinematics::make(machine, {mount, {}}).value();
-    for (const auto& link : chain.links()) {
-        out.push_back(link.joint);
-    }
-    std::sort(out.begin(), out.end());
-    return out;
-}
-
 bool holds(const Posture& posture, JointIndex joint)
 {
     return std::any_of(posture.held.begin(), posture.held.end(), [&](const HeldJoint& h) { return h.joint == joint; });
@@ -65,7 +53,7 @@ public:
                                      "\"gauge_length\" in {}",
                                      a_.post.machine));
         }
-        chain_ = joints_of_chain(a_.machine, out.posture.mount);
+        chain_ = joints_between(a_.machine, {out.posture.mount, {}});
         if (Status status = park(out); !status) {
             return status.error();
         }
@@ -236,7 +224,7 @@ std::vector<JointIndex> commanded_joints(const Assembly& a)
 {
     std::vector<JointIndex> out;
     const auto add = [&](std::uint32_t mount) {
-        for (const JointIndex j : joints_of_chain(a.machine, mount)) {
+        for (const JointIndex j : joints_between(a.machine, {mount, {}})) {
             if (!a.machine.joints[j.value].by_hand && std::find(out.begin(), out.end(), j) == out.end()) {
                 out.push_back(j);
             }

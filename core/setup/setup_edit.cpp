@@ -15,13 +15,6 @@ using json::number_text;
 using json::Patch;
 using json::quoted;
 
-FileUnits units_of(const Document& document)
-{
-    json::Problems problems(document);
-    json::Fields root(document.root(), "the setup", problems);
-    return read_units(root);
-}
-
 std::string vector_text(const Vec3& v) { return fmt::format("[{}, {}, {}]", number_text(v.x()), number_text(v.y()), number_text(v.z())); }
 
 std::string tool_text(const Tool& tool, const FileUnits& units)

@@ -1,4 +1,6 @@
 // The program from outside: how it starts with and without a display, and the pictures it takes.
+#include "tests/support/places.hpp"
+
 #include <QImage>
 #include <QProcess>
 #include <QSet>
@@ -16,7 +18,7 @@ Ended run(const QStringList& arguments, const QProcessEnvironment& environment)
 {
     QProcess process;
     process.setProcessEnvironment(environment);
-    process.start(QStringLiteral(WEXILUM_WINDOW), arguments);
+    process.start(wexilum::test::window_program(), arguments);
     if (!process.waitForFinished(240000)) {
         process.kill();
         process.waitForFinished();
@@ -35,7 +37,7 @@ QProcessEnvironment without_display()
     return out;
 }
 
-const QString demo = QStringLiteral(WEXILUM_SOURCE_DIR "/demo/observatory");
+const QString demo = wexilum::test::source_folder() + QStringLiteral("/demo/observatory");
 
 /// Colours in a part of a picture, a few bits each: what is empty has one or two.
 int colours_in(const QImage& image, const QRect& part)

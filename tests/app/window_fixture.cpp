@@ -9,7 +9,7 @@ namespace wexilum::app::test {
 
 Desk::Desk(const QString& job, QSize size)
 {
-    const QString demo = QStringLiteral(WEXILUM_SOURCE_DIR "/demo/observatory");
+    const QString demo = source_folder() + QStringLiteral("/demo/observatory");
     QDirIterator files(demo, QDir::Files, QDirIterator::Subdirectories);
     while (files.hasNext()) {
         const QString inside = files.next().mid(demo.size() + 1);

@@ -28,7 +28,7 @@ struct Outcome {
 Outcome run(const QStringList& arguments)
 {
     QProcess process;
-    process.start(WEXILUM_CLI, arguments);
+    process.start(cli_program(), arguments);
     process.waitForFinished(120000);
     return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(),
             process.readAllStandardError()};
@@ -349,7 +349,7 @@ private Q_SLOTS:
 
     void it_links_no_window_library()
     {
-        QFile binary(WEXILUM_CLI);
+        QFile binary(cli_program());
         QVERIFY(binary.open(QIODevice::ReadOnly));
         const QByteArray bytes = binary.readAll();
         QVERIFY(!bytes.contains("libQt6Gui") && !bytes.contains("libQt6Widgets"));

@@ -15,12 +15,12 @@ using namespace wexilum::test;
 
 namespace {
 
-QString doc(const char* name) { return QString::fromStdString(read_file(std::string(WEXILUM_SOURCE_DIR "/docs/") + name)); }
+QString doc(const char* name) { return QString::fromStdString(read_file((source_folder() + "/docs/" + name).toStdString())); }
 
 int validate(const QString& schema, const QString& file, QByteArray& said)
 {
     QProcess process;
-    process.start(WEXILUM_PYTHON, {WEXILUM_SOURCE_DIR "/tests/golden/validate.py", schema, file});
+    process.start(python_program(), {source_folder() + "/tests/golden/validate.py", schema, file});
     process.waitForFinished();
     said = process.readAllStandardOutput() + process.readAllStandardError();
     return process.exitCode();
@@ -41,7 +41,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("schema");
         QTest::addColumn<QString>("folder");
         for (const auto& [format, folder] : formats) {
-            QTest::newRow(format) << QString(WEXILUM_SOURCE_DIR "/docs/schema/%1.schema.json").arg(format)
+            QTest::newRow(format) << source_folder() + QStringLiteral("/docs/schema/%1.schema.json").arg(format)
                                   << QString::fromStdString(demo_folder()) + '/' + folder;
         }
     }
@@ -127,7 +127,7 @@ private Q_SLOTS:
             int found = 0;
             for (auto matches = path.globalMatch(text); matches.hasNext();) {
                 const QString named = matches.next().captured(1);
-                QVERIFY2(QFile::exists(QString(WEXILUM_SOURCE_DIR "/") + named), qPrintable(QString(name) + ": " + named));
+                QVERIFY2(QFile::exists(source_folder() + "/" + named), qPrintable(QString(name) + ": " + named));
                 ++found;
             }
             QVERIFY2(found > 0 || QString(name).contains("budget") || QString(name).contains("cl.md"), name);

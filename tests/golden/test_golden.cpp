@@ -59,7 +59,7 @@ private Q_SLOTS:
         const std::string code = code_of(a);
         const ReplayReport report = replay_code(a, code, true);
         QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
-        const QString folder = QString(WEXILUM_SOURCE_DIR "/tests/golden/post/") + QTest::currentDataTag();
+        const QString folder = source_folder() + "/tests/golden/post/" + QTest::currentDataTag();
         QFile expected(folder + "/expected.nc");
         if (qEnvironmentVariableIsSet("WEXILUM_UPDATE_GOLDEN")) {
             QDir().mkpath(folder);
@@ -115,7 +115,7 @@ private Q_SLOTS:
         QFETCH(QString, generator);
         QTemporaryDir folder;
         QProcess process;
-        process.start(WEXILUM_PYTHON, {QString(WEXILUM_SOURCE_DIR "/demo/generators/") + generator, folder.path()});
+        process.start(python_program(), {source_folder() + "/demo/generators/" + generator, folder.path()});
         QVERIFY(process.waitForFinished());
         QVERIFY2(process.exitCode() == 0, process.readAllStandardError().constData());
         const QStringList made = QDir(folder.path()).entryList(QDir::Files);

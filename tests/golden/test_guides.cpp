@@ -13,7 +13,7 @@ namespace {
 /// The fenced block with this label.
 QString block(const QString& guide, const QString& label)
 {
-    QFile file(QStringLiteral(WEXILUM_SOURCE_DIR "/docs/") + guide);
+    QFile file(source_folder() + QStringLiteral("/docs/") + guide);
     if (!file.open(QIODevice::ReadOnly)) {
         return {};
     }

@@ -9,7 +9,7 @@ using namespace wexilum::test;
 
 namespace {
 
-const QString folder = WEXILUM_SOURCE_DIR "/tests/golden/rules/";
+const QString folder = source_folder() + QStringLiteral("/tests/golden/rules/");
 
 /// What the cases need of a program's sections, so that each shows one thing.
 const char* const short_sections =

@@ -7,7 +7,7 @@
 
 namespace wexilum::test {
 
-std::string demo_folder() { return WEXILUM_SOURCE_DIR "/demo/observatory"; }
+std::string demo_folder() { return (source_folder() + "/demo/observatory").toStdString(); }
 
 std::string read_file(const std::string& path)
 {

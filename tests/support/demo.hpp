@@ -5,6 +5,7 @@
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "tests/support/overlay_files.hpp"
+#include "tests/support/places.hpp"
 
 #include <QString>
 

@@ -1,0 +1,103 @@
+// The links of an operation as lists of partial moves, beside the picture: each is at its blocks, in words, to be reordered, split,
+// dropped, added to and played.
+#pragma once
+
+#include "app/models/selection.hpp"
+#include "app/theme/tokens.hpp"
+#include "app/views/field_form.hpp"
+#include "app/views/parts.hpp"
+#include "core/run/link_form.hpp"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTreeWidget>
+
+class QGridLayout;
+
+namespace wexilum::app {
+
+/// Lists of partial moves; one that is dragged stands in another place of its list then.
+class LinkTree final : public QTreeWidget {
+    Q_OBJECT
+public:
+    explicit LinkTree(QWidget* parent = nullptr);
+
+Q_SIGNALS:
+    void dragged(int list, int from, int to);
+    void nudged(bool up);
+    void removed();
+
+protected:
+    void dropEvent(QDropEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+};
+
+class LinksPane final : public SightView {
+    Q_OBJECT
+public:
+    LinksPane(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
+    [[nodiscard]] LinkTree& tree() { return *tree_; }
+
+Q_SIGNALS:
+    /// The way of blocks [first, end) of the program, from 0, one after the other.
+    void play_wanted(std::uint32_t first, std::uint32_t end, const QString& caption);
+    void told(const QString& message);
+
+private:
+    /// A partial move that the tree shows.
+    struct Chosen {
+        LinkList list = LinkList::approach;
+        int step = -1;
+    };
+    QWidget* build_head();
+    QWidget* build_step();
+    QWidget* build_clearance();
+    void renew() override;
+    void read(); ///< the links as they are in the job's text
+    void renew_tree();
+    void renew_step();
+    void renew_clearance();
+    void follow(); ///< the selection has moved
+    void choose(Chosen chosen);
+    void go_to_chosen();
+    void play();
+    void change(const QString& label, LinkList list, const LinkItems& items, int then);
+    void change_step(const LinkStep& step);
+    void move(LinkList list, int from, int to);
+    void edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing = false);
+    void tell(const QString& error);
+    [[nodiscard]] const Assembly* assembly() const;
+    [[nodiscard]] const std::vector<LinkStep>* list(LinkList which) const;
+    /// What is chosen, where it is there.
+    [[nodiscard]] const LinkStep* step() const;
+    /// The mark of a partial move in the code that is nearest behind the block looked at; nullptr where it moves nothing.
+    [[nodiscard]] const LinkMark* mark_of(LinkList list, std::size_t step) const;
+    [[nodiscard]] QString trouble(LinkList list, std::size_t step, State& state) const;
+
+    Workspace& workspace_;
+    Selection& selection_;
+    QComboBox* operations_ = nullptr;
+    LinkTree* tree_ = nullptr;
+    QComboBox* to_ = nullptr;
+    QWidget* step_ = nullptr;
+    QWidget* joints_ = nullptr;
+    QGridLayout* joints_grid_ = nullptr;
+    std::vector<std::pair<QCheckBox*, QLineEdit*>> joint_rows_;
+    std::vector<JointIndex> chain_;
+    QComboBox* shape_ = nullptr;
+    FieldForm* surface_ = nullptr;
+    QLabel* wrong_ = nullptr;
+    QPushButton* safe_ = nullptr;
+    std::size_t operation_ = 0;
+    std::optional<OperationLinks> links_; ///< as the job's text states them now
+    std::optional<Error> problem_;        ///< that they are none
+    Chosen chosen_;
+    QString refused_;
+    bool filling_ = false;
+    bool going_ = false;
+};
+
+} // namespace wexilum::app
