@@ -11,7 +11,7 @@ constexpr std::size_t thin_step = 8;
 bool is_wrong(PathState state)
 {
     return state == PathState::beyond_travel || state == PathState::off_path || state == PathState::near_singular ||
-           state == PathState::margin_low;
+           state == PathState::margin_low || state == PathState::too_close || state == PathState::contact;
 }
 
 } // namespace

@@ -20,6 +20,18 @@ std::optional<std::size_t> Selection::motion() const
     return results && results->replayed && line_ != none ? results->replayed->track.motion_at(line_ + 1) : std::nullopt;
 }
 
+std::size_t Selection::operation() const
+{
+    std::size_t out = 0;
+    if (workspace_.results() && record_ != none) {
+        const auto& operations = workspace_.results()->posted->run.outline.operations;
+        for (std::size_t i = 0; i < operations.size(); ++i) {
+            out = operations[i].first_record <= record_ ? i : out;
+        }
+    }
+    return out;
+}
+
 void Selection::select_line(std::uint32_t line, int word)
 {
     const auto& results = workspace_.results();

@@ -18,6 +18,8 @@ public:
     [[nodiscard]] std::uint32_t line() const { return line_; }     ///< of the posted code, from 0; none without code
     [[nodiscard]] int word() const { return word_; }               ///< in the line, from 0; -1: the whole line
     [[nodiscard]] std::uint32_t record() const { return record_; } ///< none: no record is behind it
+    /// The operation (from 0) that the record belongs to; the first without one.
+    [[nodiscard]] std::size_t operation() const;
     /// The motion that has just ended where the code stands; nothing before the first or before the replay is there.
     [[nodiscard]] std::optional<std::size_t> motion() const;
 

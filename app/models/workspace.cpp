@@ -48,6 +48,7 @@ Workspace::Workspace(QObject* parent) : QObject(parent)
 {
     pool_.setMaxThreadCount(1);
     questions_.setMaxThreadCount(1);
+    checks_.setMaxThreadCount(1);
     outside_.setSingleShot(true);
     outside_.setInterval(settle_ms);
     ticker_.setInterval(tick_ms);
@@ -67,13 +68,14 @@ Workspace::Workspace(QObject* parent) : QObject(parent)
 
 Workspace::~Workspace()
 {
-    for (const auto& watch : {watch_, question_, expression_, loading_}) {
+    for (const auto& watch : {watch_, question_, expression_, loading_, checking_}) {
         if (watch) {
             watch->stop = true;
         }
     }
     pool_.waitForDone();
     questions_.waitForDone();
+    checks_.waitForDone();
 }
 
 /// Runs `work` in this object's thread, after what is under way there.
@@ -224,6 +226,7 @@ void Workspace::run()
     if (job_.isEmpty()) {
         return;
     }
+    stop_contact();
     if (watch_) {
         watch_->stop = true;
     }
@@ -344,6 +347,58 @@ void Workspace::run()
         });
     });
     Q_EMIT started();
+}
+
+// --- contact --------------------------------------------------------------------------------------------------------
+
+double Workspace::contact_progress() const
+{
+    return checking_ && checking_->lines > 0 ? std::clamp(double(checking_->replayed) / double(checking_->lines), 0.0, 1.0) : 0;
+}
+
+void Workspace::stop_contact()
+{
+    if (checking_) {
+        checking_->stop = true;
+        checking_.reset();
+        Q_EMIT contact_changed();
+    }
+}
+
+void Workspace::check_contact()
+{
+    stop_contact();
+    if (!results_ || !results_->replayed || running_) {
+        return;
+    }
+    contact_problem_.clear();
+    checking_ = std::make_shared<RunWatch>();
+    checking_->lines = results_->posted->code.lines().size();
+    checks_.start([this, results = results_, watch = checking_, folder = utf8(folder_)] {
+        auto report = check_posted(*results->files, folder, *results->posted, watch.get());
+        auto marked = std::make_shared<JobResults>(*results);
+        if (report) {
+            marked->contact = *report;
+            mark_contacts(**report, marked->replayed->track, marked->states);
+            marked->paint = std::make_shared<const PathPaint>(
+                path_paint_of(*marked->posted, marked->replayed->track, marked->states, PathColouring::state));
+        }
+        later([this, results, watch, report, marked = std::shared_ptr<const JobResults>(std::move(marked))] {
+            if (watch->stopped() || checking_ != watch) {
+                return;
+            }
+            checking_.reset();
+            if (!report) {
+                contact_problem_ = QString::fromStdString(report.error().message + "; " + report.error().cure);
+            } else if (results_ == results) {
+                results_ = marked;
+                collect_findings();
+                Q_EMIT replay_changed();
+            }
+            Q_EMIT contact_changed();
+        });
+    });
+    Q_EMIT contact_changed();
 }
 
 void Workspace::ask(std::uint32_t block)
@@ -518,6 +573,11 @@ void Workspace::collect_findings()
         if (results_->replayed) {
             for (const Finding& finding : results_->replayed->report.findings.list()) {
                 findings_.push_back({FoundAt::By::replay, finding});
+            }
+        }
+        if (results_->contact) {
+            for (const Finding& finding : results_->contact->findings.list()) {
+                findings_.push_back({FoundAt::By::contact, finding});
             }
         }
     }

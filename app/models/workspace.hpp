@@ -30,6 +30,7 @@ struct JobResults {
     RuleLineCounts rule_lines;                               ///< how often each line of the rulebook ran; with the replay
     std::shared_ptr<const PathShape> shape;                  ///< of its path, and
     std::shared_ptr<const PathPaint> paint;                  ///< its colours by state; with the replay
+    std::shared_ptr<const ContactReport> contact;            ///< null until somebody has asked for it
     std::shared_ptr<const PostedJob> base;   ///< before the unsaved edits; null without any, or where the path is another one
     std::shared_ptr<const ProgramDiff> diff; ///< from that to this; null without, and until it has been made
 
@@ -45,7 +46,7 @@ struct LoadedCode {
 
 /// A finding and what found it.
 struct FoundAt {
-    enum class By { file, run, replay };
+    enum class By { file, run, replay, contact };
     By by = By::run;
     Finding finding;
 };
@@ -87,6 +88,15 @@ public:
     void run();  ///< anew, ending a run that is under way
     void stop(); ///< the run under way
 
+    /// Looks along the posted code for what meets what; contact_changed() tells when it begins, and when results() has it, or it has
+    /// ended otherwise. Nothing happens without a replay.
+    void check_contact();
+    void stop_contact();
+    [[nodiscard]] bool is_checking_contact() const { return checking_ != nullptr; }
+    [[nodiscard]] double contact_progress() const; ///< 0 to 1
+    /// Why the last check did not end; empty where it did.
+    [[nodiscard]] const QString& contact_problem() const { return contact_problem_; }
+
     [[nodiscard]] bool from_unknown() const { return from_unknown_; }
     void set_from_unknown(bool on);
 
@@ -117,6 +127,7 @@ Q_SIGNALS:
     void finished();           ///< nothing runs any more
     void progressed();         ///< now and then while something runs
     void findings_changed();
+    void contact_changed();
     void traced(const std::shared_ptr<const BlockTrace>& trace);
     void evaluated(const QString& text, bool fine);
     void loaded_changed();
@@ -143,10 +154,13 @@ private:
     QTimer ticker_;
     QThreadPool pool_;
     QThreadPool questions_;
+    QThreadPool checks_;
     std::shared_ptr<RunWatch> watch_;
     std::shared_ptr<RunWatch> question_;
     std::shared_ptr<RunWatch> expression_;
     std::shared_ptr<RunWatch> loading_;
+    std::shared_ptr<RunWatch> checking_; ///< contact; null where nothing is checked
+    QString contact_problem_;
     std::shared_ptr<const JobResults> results_;
     std::shared_ptr<KeptTexts> kept_ = std::make_shared<KeptTexts>();
     std::pair<std::uint32_t, std::uint32_t> in_sight_{0, 0};

@@ -120,6 +120,13 @@ LinksPane::LinksPane(Workspace& workspace, Selection& selection, QWidget* parent
             follow();
         }
     });
+    connect(&workspace, &Workspace::code_changed, this, [this] {
+        if (edited_ && isVisible()) {
+            renew();
+            go_to_chosen();
+        }
+        edited_ = false;
+    });
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed,
                               &Workspace::findings_changed}) {
         connect(&workspace, signal, this, &LinksPane::renew_in_sight);
@@ -562,7 +569,7 @@ void LinksPane::renew_clearance()
 /// The partial move that the block looked at belongs to is chosen; of several that hold one another, the inner one.
 void LinksPane::follow()
 {
-    if (going_ || !workspace_.results() || selection_.line() == Selection::none) {
+    if (going_ || edited_ || !workspace_.results() || selection_.line() == Selection::none) {
         return;
     }
     const LinkMark* at = nullptr;
@@ -628,18 +635,23 @@ void LinksPane::play()
 
 // --- edits ----------------------------------------------------------------------------------------------------------
 
-void LinksPane::edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing)
+bool LinksPane::edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing)
 {
     const auto error = workspace_.documents().rewrite(QString::fromStdString(assembly()->job_file), label, change,
                                                       typing ? Documents::Joins::form : Documents::Joins::none);
     refused_ = error ? QString::fromStdString(error->message + "; " + error->cure) : QString();
-    typing ? tell(refused_) : renew();
+    typing || error ? tell(refused_) : renew();
+    return !error;
 }
 
 void LinksPane::change(const QString& label, LinkList which, const LinkItems& items, int then)
 {
-    chosen_ = {which, then};
-    edit(label, [&](const json::Document& d) { return with_list(d, *assembly(), operation_, which, items); });
+    const Chosen before = std::exchange(chosen_, {which, then});
+    edited_ = true;
+    if (!edit(label, [&](const json::Document& d) { return with_list(d, *assembly(), operation_, which, items); })) {
+        chosen_ = before;
+        edited_ = false;
+    }
 }
 
 void LinksPane::change_step(const LinkStep& next)

@@ -67,7 +67,8 @@ private:
     void change(const QString& label, LinkList list, const LinkItems& items, int then);
     void change_step(const LinkStep& step);
     void move(LinkList list, int from, int to);
-    void edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing = false);
+    /// Whether it was taken; otherwise it is told why not.
+    bool edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing = false);
     void tell(const QString& error);
     [[nodiscard]] const Assembly* assembly() const;
     [[nodiscard]] const std::vector<LinkStep>* list(LinkList which) const;
@@ -98,6 +99,7 @@ private:
     QString refused_;
     bool filling_ = false;
     bool going_ = false;
+    bool edited_ = false; ///< what is chosen stays so until the run that shows the edit
 };
 
 } // namespace wexilum::app

@@ -88,13 +88,26 @@ void MachinePicture::set_draft(std::optional<Machine> machine, bool strange)
     update();
 }
 
-void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, double tool_length)
+const Mount* MachinePicture::tool_mount() const
+{
+    const auto& mounts = machine()->mounts;
+    return mount_ < mounts.size() && mounts[mount_].kind == MountKind::tool ? &mounts[mount_] : machine()->first_mount(MountKind::tool);
+}
+
+void MachinePicture::set_meet(std::optional<Meet> meet)
+{
+    meet_ = std::move(meet);
+    update();
+}
+
+void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, double tool_length, std::uint32_t mount)
 {
     if (machine() == nullptr || std::size_t(readings.size()) != machine()->joints.size()) {
         return;
     }
     stand_at(readings);
-    if (tool != tool_ || tool_length != tool_length_) {
+    if (tool != tool_ || tool_length != tool_length_ || mount != mount_) {
+        mount_ = mount;
         tool_ = tool;
         tool_length_ = tool_length;
         build_parts();
@@ -146,10 +159,10 @@ void MachinePicture::build_parts()
     }
     const Tokens& t = tokens();
     for (const Body& body : machine()->bodies) {
-        if (body.mount >= 0) {
-            continue; // the picture has the bare spindle
+        if (body.mount >= 0 && std::uint32_t(body.mount) != mount_) {
+            continue; // of an attachment that is not fitted
         }
-        parts_.push_back({solid_of(body), body.parent < 0 ? Carrier::base : Carrier::joint, body.parent, body.frame, t.body});
+        parts_.push_back({body.id, solid_of(body), body.parent < 0 ? Carrier::base : Carrier::joint, body.parent, body.frame, t.body});
     }
     if (!has_job()) {
         return;
@@ -157,11 +170,11 @@ void MachinePicture::build_parts()
     const Assembly& a = results_->assembly();
     const Rgb stock = is_dark() ? 0x4F6F69 : 0xC9DAD2;
     for (const Body& body : a.setup.stock) {
-        parts_.push_back({solid_of(body), Carrier::part, -1, body.frame, stock});
+        parts_.push_back({body.id, solid_of(body), Carrier::part, -1, body.frame, stock});
     }
     if (const Tool* tool = a.setup.find_tool(tool_); tool != nullptr && tool_length_ > 0) {
         Frame frame = Frame::Identity();
-        const Mount* mount = machine()->first_mount(MountKind::tool);
+        const Mount* mount = tool_mount();
         const Rgb colour = is_dark() ? Rgb(0x9C9484) : Rgb(0x6E675A);
         if (mount != nullptr && mount->blade) { // a disc across y
             Body disc;
@@ -169,10 +182,10 @@ void MachinePicture::build_parts()
             disc.bottom = disc.top = 2 * tool_length_;
             disc.length = std::max(0.5, tool->width);
             frame = Eigen::Translation3d(0, -disc.length / 2, 0) * Eigen::AngleAxisd(-pi / 2, Vec3::UnitX());
-            parts_.push_back({solid_of(disc), Carrier::tool, -1, frame, colour});
+            parts_.push_back({"cutter", solid_of(disc), Carrier::tool, -1, frame, colour});
         } else {
             frame.translation() = Vec3(0, 0, -tool_length_);
-            parts_.push_back({solid_of(*tool, tool_length_), Carrier::tool, -1, frame, colour});
+            parts_.push_back({"cutter", solid_of(*tool, tool_length_), Carrier::tool, -1, frame, colour});
         }
     }
 }
@@ -205,7 +218,14 @@ std::vector<Rgb> MachinePicture::palette() const
         return is_dark() ? std::vector<Rgb>{rapid, 0x2F5F56, 0x43897B, 0x6CC4B1, 0xC9C07A, 0xE0A843, state(State::beyond)}
                          : std::vector<Rgb>{rapid, 0x9CCBBF, 0x55A393, 0x1F7A6C, 0x8E7A1E, 0xB07A14, state(State::beyond)};
     }
-    return {rapid, t.fill, state(State::margin), state(State::singular), state(State::beyond), state(State::contact)};
+    return {rapid,
+            t.fill,
+            state(State::margin),
+            state(State::singular),
+            state(State::beyond),
+            state(State::contact),
+            state(State::close),
+            state(State::contact)};
 }
 
 bool MachinePicture::is_beyond(int joint) const
@@ -246,7 +266,7 @@ Frame MachinePicture::place_of_part(const Part& part) const
     case Carrier::part: return part_frame() * part.frame;
     case Carrier::tool: break;
     }
-    const Mount* mount = machine()->first_mount(MountKind::tool);
+    const Mount* mount = tool_mount();
     if (mount == nullptr) {
         return ride();
     }

@@ -39,8 +39,18 @@ public:
     /// Another machine than that of the results, while it is being defined; nothing: theirs. With `strange` it is not the job's own, and
     /// path and part are left out.
     void set_draft(std::optional<Machine> machine, bool strange);
-    /// Where the joints stand, and with which tool (0: none). Precondition: there is a machine, and so many joints.
-    void set_stand(const Readings& readings, std::uint32_t tool, double tool_length);
+    /// Where the joints stand, with which tool (0: none) in which tool mount (by its place; one that is no tool mount: the machine's
+    /// first). An attachment is drawn where its mount is that one. Precondition: there is a machine, and so many joints.
+    void set_stand(const Readings& readings, std::uint32_t tool, double tool_length, std::uint32_t mount);
+    /// Two solids that meet: drawn round, with the line between their nearest points (base frame) and its length.
+    struct Meet {
+        std::string first;
+        std::string second;
+        std::optional<std::pair<Vec3, Vec3>> points;
+        QString text;
+        State state = State::contact;
+    };
+    void set_meet(std::optional<Meet> meet);
     /// The motion that is looked at; nothing for none.
     void set_motion(std::optional<std::size_t> motion);
     void set_colouring(PathColouring colouring);
@@ -77,6 +87,7 @@ protected:
 private:
     enum class Carrier { base, joint, part, tool };
     struct Part {
+        std::string id;
         Solid solid;
         Carrier carrier = Carrier::base;
         int joint = -1;
@@ -121,6 +132,10 @@ private:
     void stand_at(const Readings& readings);
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
+    std::uint32_t mount_ = UINT32_MAX;
+    std::optional<Meet> meet_;
+    [[nodiscard]] const Mount* tool_mount() const;
+    void paint_meet(QPainter& painter);
     std::optional<std::size_t> motion_;
     PathColouring colouring_ = PathColouring::state;
     Riding riding_ = Riding::machine;

@@ -485,9 +485,55 @@ void MachinePicture::paint_wires(QPainter& painter)
                          .arg(why_no_graphics_));
 }
 
+/// Round both solids, and the line between them with its length.
+void MachinePicture::paint_meet(QPainter& painter)
+{
+    const QColor shade = colour_of(meet_->state);
+    for (const Part& part : parts_) {
+        const bool holder = (meet_->first == "holder" || meet_->second == "holder") && part.id == "cutter"; // one body in the picture
+        if (part.id != meet_->first && part.id != meet_->second && !holder) {
+            continue;
+        }
+        const Frame frame = place_of_part(part);
+        QVector<QLineF> lines;
+        for (std::size_t i = 0; i + 1 < part.solid.edges.size(); i += 2) {
+            const Vec3 a = camera_.project(frame * part.solid.edges[i].cast<double>(), size());
+            const Vec3 b = camera_.project(frame * part.solid.edges[i + 1].cast<double>(), size());
+            lines.push_back({a.x(), a.y(), b.x(), b.y()});
+        }
+        painter.setPen(QPen(shade, 1.6));
+        painter.drawLines(lines);
+    }
+    QPointF at(width() / 2.0, 44);
+    if (meet_->points) {
+        const Vec3 a = camera_.project(ride() * meet_->points->first, size());
+        const Vec3 b = camera_.project(ride() * meet_->points->second, size());
+        painter.setPen(QPen(shade, 2.5));
+        painter.drawLine(QPointF(a.x(), a.y()), QPointF(b.x(), b.y()));
+        painter.setBrush(shade);
+        painter.drawEllipse(QPointF(a.x(), a.y()), 3, 3);
+        painter.drawEllipse(QPointF(b.x(), b.y()), 3, 3);
+        at = {(a.x() + b.x()) / 2, (a.y() + b.y()) / 2};
+    }
+    painter.setFont(text_font());
+    const double wide = QFontMetrics(painter.font()).horizontalAdvance(meet_->text) + 34;
+    QRectF card(meet_->points ? at.x() + 14 : at.x() - wide / 2, at.y() - 13, wide, 26);
+    card.moveLeft(std::clamp(card.left(), 8.0, std::max(8.0, width() - wide - 8)));
+    card.moveTop(std::clamp(card.top(), 8.0, std::max(8.0, height() - 34.0)));
+    painter.setPen(QPen(shade, 1));
+    painter.setBrush(colour(tokens().panel));
+    painter.drawRoundedRect(card, 5, 5);
+    paint_state(painter, meet_->state, QRectF(card.left() + 8, card.center().y() - 5.5, 11, 11));
+    painter.setPen(shade);
+    painter.drawText(card.adjusted(24, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, meet_->text);
+}
+
 void MachinePicture::paint_notes(QPainter& painter)
 {
     painter.setRenderHint(QPainter::Antialiasing);
+    if (machine() != nullptr && meet_) {
+        paint_meet(painter);
+    }
     if (machine() == nullptr) {
         painter.setFont(text_font());
         painter.setPen(colour(tokens().soft));

@@ -33,8 +33,8 @@ QComboBox* choice(const QString& name, const QStringList& items, const QString& 
 
 MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), editor_(editor), picture_(new MachinePicture),
-      pane_(new DefinePane(editor)), charts_(new AxisCharts(workspace, selection)), links_(new LinksPane(workspace, selection)),
-      beside_(new QStackedWidget),
+      pane_(new DefinePane(editor)), jog_(new JogPane(workspace, selection)), links_(new LinksPane(workspace, selection)),
+      contact_(new ContactPane(workspace, selection)), charts_(new AxisCharts(workspace, selection)), beside_(new QStackedWidget),
       chart_(named_button(tr("Charts"), QStringLiteral("charts"),
                           tr("Where each axis goes over the job, and how fast, in the place of the sliders (Ctrl+E)"))),
       band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
@@ -56,7 +56,7 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     across->addWidget(shown);
     across->setStretchFactor(1, 1);
     across->setSizes({360, 600});
-    for (QWidget* pane : std::initializer_list<QWidget*>{pane_, links_}) {
+    for (QWidget* pane : std::initializer_list<QWidget*>{pane_, jog_, links_, contact_}) {
         beside_->addWidget(pane);
     }
     beside_->setMinimumWidth(300);
@@ -90,6 +90,8 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::told, this, &MachineView::told);
+    connect(jog_, &JogPane::jogged, this, &MachineView::stand_by_hand);
+    connect(contact_, &ContactPane::place_chosen, this, &MachineView::show_contact);
     connect(links_, &LinksPane::told, this, &MachineView::told);
     connect(links_, &LinksPane::play_wanted, this, &MachineView::play_blocks);
     way_timer_.setInterval(tick_ms);
@@ -137,7 +139,9 @@ QWidget* MachineView::build_bar()
     auto* path = named_button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
     for (const auto& [side, text, name, tip] :
          {std::tuple(Side::define, tr("Define"), "define", tr("The machine's parts and values (Ctrl+M)")),
-          std::tuple(Side::links, tr("Links"), "show-links", tr("How the tool comes, leaves and goes from place to place (Ctrl+L)"))}) {
+          std::tuple(Side::jog, tr("Jog"), "show-jog", tr("Move the machine by hand: the tip along and about axes, or held (Ctrl+H)")),
+          std::tuple(Side::links, tr("Links"), "show-links", tr("How the tool comes, leaves and goes from place to place (Ctrl+L)")),
+          std::tuple(Side::contact, tr("Contact"), "show-contact", tr("What is kept apart, and what meets along the job (Ctrl+R)"))}) {
         auto* one = named_button(text, QLatin1String(name), tip);
         one->setCheckable(true);
         panes->addWidget(one);
@@ -203,7 +207,8 @@ QWidget* MachineView::build_play()
 
 std::optional<MachineView::Side> MachineView::side_named(const QString& name)
 {
-    const QStringList names{QStringLiteral("none"), QStringLiteral("define"), QStringLiteral("links")}; // in the order of the sides
+    const QStringList names{QStringLiteral("none"), QStringLiteral("define"), QStringLiteral("jog"), QStringLiteral("links"),
+                            QStringLiteral("contact")}; // in the order of the sides
     const auto at = names.indexOf(name);
     return at < 0 ? std::nullopt : std::optional(static_cast<Side>(at));
 }
@@ -349,8 +354,7 @@ void MachineView::show_stand()
         return;
     }
     const Machine& machine = *this->machine();
-    const bool of_job = results && !(is_defining() && !editor_.is_of_job()) && results->replayed &&
-                        results->replayed->track.joints() == machine.joints.size();
+    const bool of_job = is_of_job();
     for (std::size_t i = 0; i < axes_.size(); ++i) {
         AxisShow show{(*stand_)[Eigen::Index(i)], machine.joints[i].travel, std::nullopt};
         if (of_job) {
@@ -358,7 +362,9 @@ void MachineView::show_stand()
         }
         axes_[i]->set_axis(machine.joints[i], show);
     }
-    picture_->set_stand(*stand_, tool_, tool_length_);
+    const std::uint32_t mount = of_job ? results->assembly().posture_of(selection_.operation()).mount : UINT32_MAX;
+    picture_->set_stand(*stand_, tool_, tool_length_, mount);
+    jog_->set_stand(of_job ? stand_ : std::nullopt, tool_, tool_length_);
     stands_->setText(jogged_ ? tr("jogged by hand") : QString());
     if (!of_job) {
         picture_->set_caption(is_defining() ? tr("%1, as it is being defined").arg(QString::fromStdString(machine.name)) : QString());
@@ -379,14 +385,28 @@ void MachineView::show_stand()
 
 void MachineView::jog(std::size_t joint, double reading)
 {
-    way_timer_.stop();
     if (!stand_ || joint >= std::size_t(stand_->size())) {
         return;
     }
+    Readings next = *stand_;
+    next[Eigen::Index(joint)] = reading;
+    stand_by_hand(is_of_job() && !is_defining() ? jog_->slide(JointIndex(std::uint32_t(joint)), reading).value_or(next) : next);
+}
+
+void MachineView::stand_by_hand(const Readings& readings)
+{
+    way_timer_.stop();
     play_->setChecked(false);
     jogged_ = true;
-    (*stand_)[Eigen::Index(joint)] = reading;
+    stand_ = readings;
     show_stand();
+}
+
+bool MachineView::is_of_job() const
+{
+    const auto& results = workspace_.results();
+    return results && machine() != nullptr && !(is_defining() && !editor_.is_of_job()) && results->replayed &&
+           results->replayed->track.joints() == machine()->joints.size();
 }
 
 // --- a way played by itself -----------------------------------------------------------------------------------------
@@ -418,6 +438,24 @@ void MachineView::play_blocks(std::uint32_t first, std::uint32_t end, const QStr
     way_at_ = 0;
     way_caption_ = caption;
     way_timer_.start();
+}
+
+/// The machine stands where two solids are nearest, with both drawn round.
+void MachineView::show_contact(const ContactPlace* place)
+{
+    if (place == nullptr) {
+        picture_->set_meet(std::nullopt);
+        return;
+    }
+    if (stand_ && place->readings.size() == stand_->size()) {
+        stand_by_hand(place->readings);
+        stands_->setText(tr("nearest"));
+    }
+    const QString names = QStringLiteral("%1 – %2").arg(QString::fromStdString(place->first), QString::fromStdString(place->second));
+    picture_->set_meet(
+        MachinePicture::Meet{place->first, place->second, place->points,
+                             place->touches ? tr("%1: contact").arg(names) : tr("%1: %2 mm").arg(names).arg(place->distance, 0, 'f', 2),
+                             place->touches ? State::contact : State::close});
 }
 
 /// A second for each stand, or ten for a long way.

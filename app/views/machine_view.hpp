@@ -4,8 +4,10 @@
 #include "app/models/selection.hpp"
 #include "app/views/axis_charts.hpp"
 #include "app/views/axis_slider.hpp"
+#include "app/views/contact_pane.hpp"
 #include "app/views/define_pane.hpp"
 #include "app/views/file_view.hpp"
+#include "app/views/jog_pane.hpp"
 #include "app/views/links_pane.hpp"
 #include "app/views/machine_picture.hpp"
 #include "app/views/parts.hpp"
@@ -29,7 +31,7 @@ public:
     /// Whether the machine is being defined: its parts stand beside the picture, which follows them.
     [[nodiscard]] bool is_defining() const { return side() == Side::define; }
     /// What stands beside the picture.
-    enum class Side { none, define, links };
+    enum class Side { none, define, jog, links, contact };
     /// "define", "links": nothing for other names.
     [[nodiscard]] static std::optional<Side> side_named(const QString& name);
     [[nodiscard]] Side side() const { return side_now_; }
@@ -64,17 +66,23 @@ private:
     void show_draft();
     [[nodiscard]] const Machine* machine() const;
     void jog(std::size_t joint, double reading);
+    void stand_by_hand(const Readings& readings);
+    /// The machine that is drawn is the job's, as its results have it.
+    [[nodiscard]] bool is_of_job() const;
     void arrange_axes();
     void tick();
     void play_blocks(std::uint32_t first, std::uint32_t end, const QString& caption);
     void tick_blocks();
+    void show_contact(const ContactPlace* place);
 
     Workspace& workspace_;
     Selection& selection_;
     MachineEditor& editor_;
     MachinePicture* picture_;
     DefinePane* pane_;
+    JogPane* jog_;
     LinksPane* links_;
+    ContactPane* contact_;
     AxisCharts* charts_;
     QStackedWidget* beside_;
     Side side_now_ = Side::none;

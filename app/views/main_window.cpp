@@ -162,7 +162,9 @@ void MainWindow::build_menus()
         machine_->chart(on);
     });
     add(view, tr("Define the machine"), Qt::CTRL | Qt::Key_M, [this] { show_side(MachineView::Side::define); });
+    add(view, tr("Jog the machine"), Qt::CTRL | Qt::Key_H, [this] { show_side(MachineView::Side::jog); });
     add(view, tr("Links of the operations"), Qt::CTRL | Qt::Key_L, [this] { show_side(MachineView::Side::links); });
+    add(view, tr("Contact: what is kept apart"), Qt::CTRL | Qt::Key_R, [this] { show_side(MachineView::Side::contact); });
     view->addSeparator();
     const auto toggle = [&](const QString& name, const QKeySequence& keys) {
         QAction* action = add(view, name, keys, [] {});

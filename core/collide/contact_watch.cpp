@@ -25,6 +25,7 @@ ContactWatch::ContactWatch(const Machine& machine, std::vector<Solid> solids, st
                 pair.twos.push_back({a, b, carried_by(solids_[a].body().parent) ^ carried_by(solids_[b].body().parent), -1});
             }
         }
+        pair.clearance = kept.clearance;
         pair.kept = std::move(kept);
         pairs_.push_back(std::move(pair));
     }
@@ -63,6 +64,12 @@ double ContactWatch::apart(std::size_t a, std::size_t b, const Readings& reading
 {
     const std::vector<Frame> frames = joint_frames(machine_, readings);
     return Solid::distance(solids_[a], placed(solids_[a], frames), solids_[b], placed(solids_[b], frames));
+}
+
+std::optional<std::pair<Vec3, Vec3>> ContactWatch::nearest(std::size_t a, std::size_t b, const Readings& readings) const
+{
+    const std::vector<Frame> frames = joint_frames(machine_, readings);
+    return Solid::nearest(solids_[a], placed(solids_[a], frames), solids_[b], placed(solids_[b], frames));
 }
 
 void ContactWatch::along(const Readings& from, const Readings& to, double slack, std::vector<Meeting>& out)
@@ -113,13 +120,13 @@ void ContactWatch::follow(const Part& part, std::vector<Meeting>& out)
                 continue;
             }
             double way = straight + part.slack; // never less than the joints between them make
-            if (two.room - way <= pair.kept.clearance || (two.between & turning) != 0) {
+            if (two.room - way <= pair.clearance || (two.between & turning) != 0) {
                 if (frames.empty()) {
                     frames = joint_frames(machine_, part.from);
                 }
                 way = bound(two, part, frames);
             }
-            if (two.room - way >= pair.kept.clearance && two.room > way) {
+            if (two.room - way >= pair.clearance && two.room > way) {
                 two.room -= way;
                 continue;
             }
@@ -164,7 +171,7 @@ void ContactWatch::measure(std::size_t pair, Two& two, const Part& part, double 
 {
     const Solid& a = solids_[two.a];
     const Solid& b = solids_[two.b];
-    const double clearance = pairs_[pair].kept.clearance;
+    const double clearance = pairs_[pair].clearance;
     Meeting nearest{pair, two.a, two.b, 0, 1e300};
     double u = 0;
     for (;;) {

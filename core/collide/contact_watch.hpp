@@ -10,6 +10,7 @@
 #include "core/machine/machine.hpp"
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -42,6 +43,9 @@ public:
     void exchange(std::size_t solid, Solid by);
     /// A pair that is not watched may touch. All are watched at first.
     void watch(std::size_t pair, bool watched) { pairs_[pair].watched = watched; }
+    /// How far a pair is kept apart from here on, mm; pair() tells what the machine states.
+    void keep(std::size_t pair, double clearance) { pairs_[pair].clearance = clearance; }
+    [[nodiscard]] std::size_t pairs() const { return pairs_.size(); }
     [[nodiscard]] const std::vector<Solid>& solids() const { return solids_; }
     [[nodiscard]] const KeptApart& pair(std::size_t pair) const { return pairs_[pair].kept; }
 
@@ -51,6 +55,8 @@ public:
 
     /// How far two solids are apart where the joints stand so, mm; measured whether watched or not.
     [[nodiscard]] double apart(std::size_t a, std::size_t b, const Readings& readings) const;
+    /// Their nearest points there, in the base frame; nothing where they touch.
+    [[nodiscard]] std::optional<std::pair<Vec3, Vec3>> nearest(std::size_t a, std::size_t b, const Readings& readings) const;
 
     /// Distances measured so far.
     [[nodiscard]] std::uint64_t measured() const { return measured_; }
@@ -65,6 +71,7 @@ private:
     struct Pair {
         KeptApart kept;
         std::vector<Two> twos;
+        double clearance = 0; ///< mm
         bool watched = true;
     };
     struct Part {

@@ -107,15 +107,30 @@ void Solid::take(const Triangles& surface)
     geometry_ = geometry;
 }
 
+Frame Solid::placed(const Frame& at) const
+{
+    return geometry_->height == 0 ? at : Frame(at * Eigen::Translation3d(0, 0, geometry_->height));
+}
+
 double Solid::distance(const Solid& a, const Frame& at_a, const Solid& b, const Frame& at_b)
 {
-    const auto placed = [](const Solid& solid, const Frame& at) {
-        return solid.geometry_->height == 0 ? at : Frame(at * Eigen::Translation3d(0, 0, solid.geometry_->height));
-    };
     fcl::DistanceRequestd request(false, false);
     fcl::DistanceResultd result;
-    fcl::distance(a.geometry_->shape.get(), placed(a, at_a), b.geometry_->shape.get(), placed(b, at_b), request, result);
+    fcl::distance(a.geometry_->shape.get(), a.placed(at_a), b.geometry_->shape.get(), b.placed(at_b), request, result);
     return std::max(0.0, result.min_distance);
+}
+
+std::optional<std::pair<Vec3, Vec3>> Solid::nearest(const Solid& a, const Frame& at_a, const Solid& b, const Frame& at_b)
+{
+    fcl::DistanceRequestd request(true, false);
+    fcl::DistanceResultd result;
+    fcl::distance(a.geometry_->shape.get(), a.placed(at_a), b.geometry_->shape.get(), b.placed(at_b), request, result);
+    const Vec3 first = result.nearest_points[0];
+    const Vec3 second = result.nearest_points[1];
+    // The library leaves the points of some pairs of shapes where they were.
+    const bool fits =
+        result.min_distance > 0 && std::abs((first - second).norm() - result.min_distance) < 1e-3 + 0.01 * result.min_distance;
+    return fits ? std::optional(std::pair(first, second)) : std::nullopt;
 }
 
 } // namespace wexilum

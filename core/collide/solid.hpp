@@ -6,6 +6,8 @@
 #include <array>
 #include <cstdint>
 #include <memory>
+#include <optional>
+#include <utility>
 #include <vector>
 
 namespace wexilum {
@@ -25,9 +27,12 @@ public:
 
     /// The distance between two solids whose bodies' frames stand so, mm; 0 where they touch or overlap (of surfaces: where they cross).
     [[nodiscard]] static double distance(const Solid& a, const Frame& at_a, const Solid& b, const Frame& at_b);
+    /// Points of both that are as far apart, in the frame that the bodies' frames stand in; nothing where they touch.
+    [[nodiscard]] static std::optional<std::pair<Vec3, Vec3>> nearest(const Solid& a, const Frame& at_a, const Solid& b, const Frame& at_b);
 
 private:
     void take(const Triangles& surface);
+    [[nodiscard]] Frame placed(const Frame& at) const; ///< of the shape, where the body's frame stands so
     struct Geometry;
     Body body_;
     Vec3 middle_ = Vec3::Zero();

@@ -424,4 +424,81 @@ Result<std::string> moved_among(const Document& machine, std::size_t joint, bool
     return applied_all(machine, reordered(machine, *joints, order));
 }
 
+// --- what is kept apart -------------------------------------------------------------------------------------------------
+
+namespace {
+
+/// Where the list states a pair, in either order.
+std::optional<std::size_t> place_of_pair(const Document& machine, const std::string& first, const std::string& second)
+{
+    const Node* list = list_of(machine, "apart");
+    for (std::size_t i = 0; list != nullptr && i < list->items.size(); ++i) {
+        const Node* between = list->items[i].find("between");
+        if (between == nullptr || between->items.size() != 2) {
+            continue;
+        }
+        const std::string& a = between->items[0].text;
+        const std::string& b = between->items[1].text;
+        if ((a == first && b == second) || (a == second && b == first)) {
+            return i;
+        }
+    }
+    return std::nullopt;
+}
+
+FormField clearance_field()
+{
+    FormField out;
+    out.keys = {"clearance"};
+    out.title = "Clearance";
+    out.kind = FieldKind::number;
+    out.dimension = expr::length;
+    out.required = true;
+    return out;
+}
+
+} // namespace
+
+std::vector<std::string> kept_apart_names(const Document& machine)
+{
+    std::vector<std::string> out = ids_of(machine, "joints");
+    out.insert(out.begin(), "base");
+    out.insert(out.end(), {"tool", "cutter", "holder", "stock"});
+    return out;
+}
+
+std::string clearance_between(const Document& machine, const std::string& first, const std::string& second)
+{
+    const auto place = place_of_pair(machine, first, second);
+    return place ? shown_value(machine, {"apart", *place}, clearance_field()) : std::string();
+}
+
+Result<std::string> with_clearance_between(const Document& machine, const std::string& first, const std::string& second,
+                                           const std::string& typed)
+{
+    const auto place = place_of_pair(machine, first, second);
+    if (typed.find_first_not_of(" \t") == std::string::npos) {
+        if (!place) {
+            return machine.text();
+        }
+        const bool last = list_of(machine, "apart")->items.size() == 1;
+        const auto patch = json::remove_value(machine, last ? json::Path{"apart"} : json::Path{"apart", *place});
+        return patch ? Result<std::string>(json::applied(machine.text(), *patch)) : Result<std::string>(patch.error());
+    }
+    if (place) {
+        return with_value(machine, {"apart", *place}, clearance_field(), typed);
+    }
+    const std::string item = fmt::format("{{\"between\": [{}, {}], \"clearance\": 1}}", quoted(first), quoted(second));
+    const Node* list = list_of(machine, "apart");
+    const auto patch =
+        list != nullptr ? json::append_item(machine, {"apart"}, item) : json::set_value(machine, {"apart"}, "[\n    " + item + "\n  ]");
+    if (!patch) {
+        return patch.error();
+    }
+    const std::string text = json::applied(machine.text(), *patch);
+    const auto added = Document::parse(text, machine.file_name());
+    return added ? with_value(*added, {"apart", list != nullptr ? list->items.size() : 0}, clearance_field(), typed)
+                 : Result<std::string>(added.error());
+}
+
 } // namespace wexilum

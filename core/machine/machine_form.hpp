@@ -68,6 +68,15 @@ Result<std::string> carried_by(const json::Document& machine, const PartPath& pa
 /// A joint one place further up or down among those with its parent; the text unchanged where it is the first or last.
 Result<std::string> moved_among(const json::Document& machine, std::size_t joint, bool up);
 
+/// What can be kept apart: names of nodes with all that they carry.
+[[nodiscard]] std::vector<std::string> kept_apart_names(const json::Document& machine);
+/// The clearance that the machine's "apart" list states between two names, in mm as typed text; empty where it states none.
+[[nodiscard]] std::string clearance_between(const json::Document& machine, const std::string& first, const std::string& second);
+/// The text with that clearance as typed ("2", "0.1 in"); nothing typed takes the pair out of the list. An Error of kind value says what is
+/// wrong with what was typed.
+Result<std::string> with_clearance_between(const json::Document& machine, const std::string& first, const std::string& second,
+                                           const std::string& typed);
+
 /// Common arrangements to begin with, by name.
 struct MachineStart {
     std::string name; ///< "three axes, the table carries the work"

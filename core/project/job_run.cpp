@@ -127,6 +127,35 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
     return std::shared_ptr<const ReplayedCode>(std::move(out));
 }
 
+Result<std::shared_ptr<const ContactReport>> check_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
+                                                          RunWatch* watch)
+{
+    std::vector<Source> sources(job.code.lines().size(), no_source);
+    for (std::uint32_t line = 0; line < sources.size(); ++line) {
+        const std::uint32_t record = job.code.record_of(line);
+        sources[line] = record != CodeStore::no_record ? job.records.sources[record] : no_source;
+    }
+    JobRecords records(files, folder, job.assembly.job);
+    auto report = check_contacts(job.assembly, records,
+                                 {job.code_name, job.code.lines().text(), &sources, &job.toolpaths, &job.run.excursions}, watch);
+    return report ? Result<std::shared_ptr<const ContactReport>>(std::make_shared<const ContactReport>(std::move(*report)))
+                  : Result<std::shared_ptr<const ContactReport>>(report.error());
+}
+
+void mark_contacts(const ContactReport& report, const ReplayTrack& track, std::vector<PathState>& states)
+{
+    for (const bool touches : {false, true}) { // contact last: it is the worse
+        for (const ContactPlace& place : report.places) {
+            for (std::size_t i = 0; i < states.size() && place.touches == touches; ++i) {
+                const std::uint32_t block = track.motions()[i].block;
+                if (block >= place.first_block && block <= place.last_block) {
+                    states[i] = touches ? PathState::contact : PathState::too_close;
+                }
+            }
+        }
+    }
+}
+
 std::optional<double> margin_of(const Joint& joint, double lowest, double highest)
 {
     return joint.travel ? std::optional(std::min(lowest - joint.travel->low, joint.travel->high - highest)) : std::nullopt;

@@ -3,6 +3,7 @@
 
 #include "core/base/watch.hpp"
 #include "core/project/project.hpp"
+#include "core/replay/contact_observer.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/replay/replay_track.hpp"
 #include "core/run/code_store.hpp"
@@ -67,8 +68,8 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
                                                           const Clock& clock, RunWatch* watch = nullptr);
 
 /// How a motion of the machine stands to its limits.
-enum class PathState : std::uint8_t { rapid, fits, margin_low, near_singular, beyond_travel, off_path };
-inline constexpr std::size_t path_state_count = 6;
+enum class PathState : std::uint8_t { rapid, fits, margin_low, near_singular, beyond_travel, off_path, too_close, contact };
+inline constexpr std::size_t path_state_count = 8;
 
 /// A cut whose nearest end of travel is closer than this share of the travel has a low margin.
 inline constexpr double low_margin_share = 0.02;
@@ -77,6 +78,12 @@ inline constexpr double marked_pole_angle = 0.0175; // rad, 1 degree
 
 /// One state a motion; the worst where several hold.
 [[nodiscard]] std::vector<PathState> path_states(const Assembly& assembly, const ReplayTrack& track);
+
+/// Checks the posted code for contact. An Error where a file can't be read, the machine's "apart" list does not fit, or the watch stops it.
+Result<std::shared_ptr<const ContactReport>> check_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
+                                                          RunWatch* watch = nullptr);
+/// Motions in whose blocks solids meet are in that state, whatever else holds.
+void mark_contacts(const ContactReport& report, const ReplayTrack& track, std::vector<PathState>& states);
 
 /// The smallest distance of a joint's readings to an end of its travel over a whole track, negative where it is left; nothing without
 /// travel.

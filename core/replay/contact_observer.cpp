@@ -78,11 +78,24 @@ Status ContactObserver::set_up()
     return {};
 }
 
-void ContactObserver::begin_file(const std::string& name, const std::vector<Source>* sources, const std::vector<std::string>* source_files)
+Status ContactObserver::watch_replay(RecordSource& records, const ContactInput& code, RunWatch* watch)
 {
-    file_ = name;
-    sources_ = sources;
-    source_files_ = source_files;
+    file_ = code.name;
+    sources_ = code.sources;
+    source_files_ = code.source_files;
+    TextSource text(code.text);
+    TextSource ahead(code.text);
+    static const std::vector<Excursion> none;
+    const auto replayed =
+        replay(assembly_, records, code.excursions != nullptr ? *code.excursions : none, {{code.name, &text, &ahead}}, false, watch, this);
+    return replayed ? Status() : Status(replayed.error());
+}
+
+void ContactObserver::report(ContactReport& out)
+{
+    out.moves = moves_;
+    out.measured = watch().measured();
+    out.places = std::move(places_);
 }
 
 // --- motion ---------------------------------------------------------------------------------------------------------------
@@ -96,11 +109,12 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
         watch().watch(pair, !cuts);
     }
     meetings_.clear();
+    stands_.clear();
     const auto curved = [&](int parts) {
         Readings begin = move.from;
         for (int i = 1; i <= parts; ++i) {
             const Readings end = i == parts ? move.to : move.at(double(i) / parts);
-            watch().along(begin, end, beside, meetings_);
+            follow(begin, end, beside);
             begin = end;
         }
     };
@@ -117,15 +131,17 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
         const bool together = move.feed || assembly_.controller.rapid_straight;
         const std::vector<Readings> stretches = rapid_stretches(assembly_.machine, move.from, move.to, together);
         for (std::size_t i = 1; i < stretches.size(); ++i) {
-            watch().along(stretches[i - 1], stretches[i], 0, meetings_);
+            follow(stretches[i - 1], stretches[i], 0);
         }
     }
     bool in_stock = false;
-    for (const Meeting& meeting : meetings_) {
+    for (std::size_t i = 0; i < meetings_.size(); ++i) {
+        const Meeting& meeting = meetings_[i];
         if (std::find(set_->stock_pairs().begin(), set_->stock_pairs().end(), meeting.pair) != set_->stock_pairs().end()) {
             in_stock = in_stock || meeting.distance <= 0;
         } else {
             tell(move, meeting);
+            note(move, meeting, stands_[i]);
         }
     }
     if (in_stock) {
@@ -139,6 +155,46 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
             cut_.cut(begin, end);
             begin = end;
         }
+    }
+}
+
+void ContactObserver::follow(const Readings& from, const Readings& to, double slack)
+{
+    std::vector<double> before;
+    std::transform(meetings_.begin(), meetings_.end(), std::back_inserter(before), [](const Meeting& m) { return m.distance; });
+    watch().along(from, to, slack, meetings_);
+    stands_.resize(meetings_.size());
+    for (std::size_t i = 0; i < meetings_.size(); ++i) {
+        if (i >= before.size() || meetings_[i].distance != before[i]) { // new, or nearer than on the stretch before
+            stands_[i] = from + (to - from) * meetings_[i].fraction;
+        }
+    }
+}
+
+void ContactObserver::note(const ReplayMove& move, const Meeting& meeting, const Readings& at)
+{
+    const bool touches = meeting.distance <= 0;
+    const std::array<std::size_t, 3> key{meeting.a, meeting.b, std::size_t(touches)};
+    const auto found = open_.find(key);
+    const std::uint32_t block = move.block.value;
+    const bool goes_on =
+        found != open_.end() && places_[found->second].last_block <= block && block - places_[found->second].last_block <= 1;
+    if (!goes_on && places_.size() >= most_contact_places) {
+        return;
+    }
+    if (!goes_on) {
+        open_[key] = places_.size();
+        places_.push_back({watch().solids()[meeting.a].body().id, watch().solids()[meeting.b].body().id, touches, 1e300,
+                           watch().pair(meeting.pair).clearance, block, block, block, at, move.tool, std::nullopt});
+    }
+    ContactPlace& place = places_[open_[key]];
+    place.last_block = block;
+    if (meeting.distance < place.distance) {
+        place.distance = meeting.distance;
+        place.block = block;
+        place.readings = at;
+        place.tool = move.tool;
+        place.points = touches ? std::nullopt : watch().nearest(meeting.a, meeting.b, at);
     }
 }
 
@@ -195,6 +251,9 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
         bool touches = false;
         for (std::size_t s = set_->stock(); s < watch().solids().size() && !touches; ++s) {
             touches = watch().apart(set_->cutter(), s, at) <= 0;
+            if (touches && inside == 0) {
+                note(move, {set_->stock_pairs().front(), set_->cutter(), s, u, 0}, at);
+            }
         }
         inside += touches ? 1 : 0;
     }
@@ -214,17 +273,28 @@ Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector
         return observer.error();
     }
     for (const CodeFile& file : code) {
-        observer->begin_file(file.name, &file.sources, &assembly.toolpath.files);
         MemoryRecords records(assembly.toolpath);
-        TextSource text(file.text);
-        TextSource ahead(file.text);
-        const auto replayed = replay(assembly, records, {}, {{file.name, &text, &ahead}}, false, watch, &*observer);
-        if (!replayed) {
-            return replayed.error();
+        const Status status =
+            observer->watch_replay(records, {file.name, file.text, &file.sources, &assembly.toolpath.files, nullptr}, watch);
+        if (!status) {
+            return status.error();
         }
     }
-    out.moves = observer->moves();
-    out.measured = observer->watch().measured();
+    observer->report(out);
+    return out;
+}
+
+Result<ContactReport> check_contacts(const Assembly& assembly, RecordSource& records, const ContactInput& code, RunWatch* watch)
+{
+    ContactReport out;
+    auto observer = ContactObserver::make(assembly, out.findings);
+    if (!observer) {
+        return observer.error();
+    }
+    if (const Status status = observer->watch_replay(records, code, watch); !status) {
+        return status.error();
+    }
+    observer->report(out);
     return out;
 }
 

@@ -33,20 +33,54 @@ private:
     std::map<Cell, Vec3> axes_; ///< of the cut that came last
 };
 
+/// A stretch of blocks in which two solids meet, with the place where they are nearest.
+struct ContactPlace {
+    std::string first;
+    std::string second;
+    bool touches = false;
+    double distance = 0;     ///< mm
+    double clearance = 0;    ///< mm
+    std::uint32_t block = 0; ///< from 1, of the nearest place
+    std::uint32_t first_block = 0;
+    std::uint32_t last_block = 0;
+    Readings readings; ///< where the joints stand there
+    std::uint32_t tool = 0;
+    std::optional<std::pair<Vec3, Vec3>> points; ///< nearest ones, base frame; none where they touch
+};
+inline constexpr std::size_t most_contact_places = 500;
+
+/// A program in memory.
+struct ContactInput {
+    std::string name;
+    std::string_view text;
+    const std::vector<Source>* sources = nullptr; ///< the record behind each line; null: findings have no place in the toolpath
+    const std::vector<std::string>* source_files = nullptr;
+    const std::vector<Excursion>* excursions = nullptr; ///< those of the run; null: none
+};
+
+/// What checking a job's code for contact tells.
+struct ContactReport {
+    FindingList findings;             ///< of contact alone; what else the replay finds is not among them
+    std::vector<ContactPlace> places; ///< in the order in which they begin, the first `most_contact_places`
+    std::uint64_t moves = 0;
+    std::uint64_t measured = 0; ///< distances
+};
+
 class ContactObserver final : public ReplayObserver {
 public:
     /// The assembly must be linked; it and the list must outlive the observer. An Error of kind value where the machine's list names what
     /// the machine does not have.
     static Result<ContactObserver> make(const Assembly& assembly, FindingList& findings);
 
-    /// The file that the following blocks come from, and the records behind its lines; both may be empty.
-    void begin_file(const std::string& name, const std::vector<Source>* sources, const std::vector<std::string>* source_files);
+    /// Replays a program from power-on and watches it. An Error where a source fails, or the watch stops it.
+    Status watch_replay(RecordSource& records, const ContactInput& code, RunWatch* watch);
+    /// What was met so far; takes the places.
+    void report(ContactReport& out);
 
     void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) override;
     void measured(BlockNumber, const Deviation&, const Budget&) override {}
 
     [[nodiscard]] ContactWatch& watch() { return set_->watch(); }
-    [[nodiscard]] std::uint64_t moves() const { return moves_; }
 
 private:
     ContactObserver(const Assembly& assembly, FindingList& findings) : assembly_(assembly), findings_(findings) {}
@@ -54,6 +88,9 @@ private:
     void tell(const ReplayMove& move, const Meeting& meeting);
     void tell_rapid_in_stock(const ReplayMove& move, const std::function<Pose(double)>& between);
     void add(Finding finding, const std::string& subject, BlockNumber block);
+    /// Follows joints in proportion and notes where each meeting is.
+    void follow(const Readings& from, const Readings& to, double slack);
+    void note(const ReplayMove& move, const Meeting& meeting, const Readings& at);
 
     const Assembly& assembly_;
     FindingList& findings_;
@@ -63,18 +100,17 @@ private:
     const std::vector<std::string>* source_files_ = nullptr;
     CutPlaces cut_;
     std::vector<Meeting> meetings_;
+    std::vector<Readings> stands_; ///< of the meetings
+    std::vector<ContactPlace> places_;
+    std::map<std::array<std::size_t, 3>, std::size_t> open_; ///< by solids, and whether they touch
     std::uint64_t moves_ = 0;
-};
-
-/// What checking a job's code for contact tells.
-struct ContactReport {
-    FindingList findings; ///< of contact alone; what else the replay finds is not among them
-    std::uint64_t moves = 0;
-    std::uint64_t measured = 0; ///< distances
 };
 
 /// Replays code from power-on and watches what meets what. The assembly must be linked and hold its toolpath; `sources` of the code tell
 /// the records. An Error where the machine's "apart" list does not fit.
 Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);
+
+/// The same of one program, with a stream of the job's records.
+Result<ContactReport> check_contacts(const Assembly& assembly, RecordSource& records, const ContactInput& code, RunWatch* watch = nullptr);
 
 } // namespace wexilum

@@ -21,6 +21,7 @@ public:
     static Result<ContactSet> make(const Machine& machine, const Setup& setup);
 
     [[nodiscard]] ContactWatch& watch() { return *watch_; }
+    [[nodiscard]] const ContactWatch& watch() const { return *watch_; }
     /// The pairs of cutter and stock, which may touch in a cut.
     [[nodiscard]] const std::vector<std::size_t>& stock_pairs() const { return stock_pairs_; }
     [[nodiscard]] std::size_t cutter() const { return cutter_; } ///< its place among the watch's solids

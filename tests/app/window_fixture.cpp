@@ -1,6 +1,7 @@
 #include "tests/app/window_fixture.hpp"
 
 #include "app/theme/theme.hpp"
+#include "tests/support/places.hpp"
 
 #include <QDirIterator>
 #include <QHeaderView>
@@ -9,7 +10,7 @@ namespace wexilum::app::test {
 
 Desk::Desk(const QString& job, QSize size)
 {
-    const QString demo = source_folder() + QStringLiteral("/demo/observatory");
+    const QString demo = wexilum::test::source_folder() + QStringLiteral("/demo/observatory");
     QDirIterator files(demo, QDir::Files, QDirIterator::Subdirectories);
     while (files.hasNext()) {
         const QString inside = files.next().mid(demo.size() + 1);

@@ -139,6 +139,13 @@ private Q_SLOTS:
         const Solid& first = which == 6 || which == 7 || which == 5 ? surface : at_zero;
         const double got = which == 3 ? apart(Solid(round("a", 30, 30, 20, Vec3::Zero())), other) : apart(first, other);
         QVERIFY2(std::abs(got - wanted) < 1e-4, qPrintable(QString::number(got)));
+        // The nearest points are as far apart, and none where they touch; where the library has none, none are made up.
+        const auto points = which == 3 ? std::nullopt : Solid::nearest(first, first.body().frame, other, other.body().frame);
+        QVERIFY(!points || (wanted > 0 && std::abs((points->first - points->second).norm() - wanted) < 0.01 * wanted + 2e-3));
+        QVERIFY(points || which == 3 || which == 4 || which >= 7);
+        if (which == 0) { // the box's face at x = 10, the other's at 15
+            QVERIFY(std::abs(points->first.x() - 10) < 1e-3 && std::abs(points->second.x() - 15) < 1e-3);
+        }
     }
 
     void thin_wall_is_never_stepped_over()
@@ -263,6 +270,10 @@ private Q_SLOTS:
         const Finding& finding = report.findings.list().front();
         QCOMPARE(QString::fromStdString(finding.message), QStringLiteral("the head touches the turntable"));
         QCOMPARE(QString::fromStdString(finding.source.file), QStringLiteral("toolpaths/hub-flats.cl"));
+        QCOMPARE(report.places.front().first + " " + report.places.front().second, std::string("head turntable"));
+        QVERIFY(report.places.front().touches);
+        QCOMPARE(report.places.front().first_block, finding.code.line);
+        QCOMPARE(report.places.front().last_block, finding.last_code_line);
     }
 
     void short_tool_takes_the_quill_into_the_work()
@@ -288,6 +299,18 @@ private Q_SLOTS:
         QCOMPARE(QString::fromStdString(report.findings.list().front().message),
                  QStringLiteral("the cutter comes within 2.500 mm of the table; 4 mm are asked"));
         QVERIFY(report.findings.list().front().severity == Severity::warning);
+        // The place: 2.5 apart, straight above each other on the horizontal machine's table, in the blocks that the finding names.
+        const ContactPlace& place = report.places.front();
+        QCOMPARE(place.first, std::string("cutter"));
+        QCOMPARE(place.second, std::string("table"));
+        QVERIFY(!place.touches && std::abs(place.distance - 2.5) < 1e-3 && place.clearance == 4);
+        QVERIFY(place.block >= place.first_block && place.block <= place.last_block);
+        QCOMPARE(place.first_block, report.findings.list().front().code.line);
+        if (place.points) {
+            const Vec3 way = place.points->second - place.points->first;
+            QVERIFY2(std::abs(std::abs(way.y()) - 2.5) < 0.03,
+                     qPrintable(QStringLiteral("%1 %2 %3").arg(way.x()).arg(way.y()).arg(way.z())));
+        }
     }
 
     void cutter_in_stock_data()

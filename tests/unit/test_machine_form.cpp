@@ -278,6 +278,31 @@ private Q_SLOTS:
         }
         QVERIFY2(draft.problem && draft.problem->message.find("witness") != std::string::npos, "only a witness is missing");
     }
+
+    void clearances_between_parts()
+    {
+        const json::Document bare = parsed(R"({"format": "machine/1", "units": {"length": "mm", "angle": "deg"}, "joints": [{"id": "X"}],
+  "x-last": 1})");
+        QCOMPARE(kept_apart_names(bare), (std::vector<std::string>{"base", "X", "tool", "cutter", "holder", "stock"}));
+        QCOMPARE(clearance_between(bare, "X", "base"), std::string());
+        const auto first = with_clearance_between(bare, "X", "base", "0.5 in");
+        QVERIFY(first);
+        const json::Document one = parsed(*first);
+        QCOMPARE(clearance_between(one, "base", "X"), std::string("12.7")); // a pair has no order
+        const json::Document two = parsed(with_clearance_between(one, "tool", "stock", "3").value());
+        QCOMPARE(clearance_between(two, "stock", "tool"), std::string("3"));
+        const json::Document changed = parsed(with_clearance_between(two, "base", "X", "4").value());
+        QCOMPARE(clearance_between(changed, "X", "base"), std::string("4"));
+        QCOMPARE(changed.root().find("apart")->items.size(), std::size_t(2));
+        const json::Document less = parsed(with_clearance_between(changed, "X", "base", " ").value());
+        QCOMPARE(clearance_between(less, "X", "base"), std::string());
+        // Without the last one the list is gone, and with it the text is as it was.
+        QCOMPARE(with_clearance_between(less, "tool", "stock", "").value(), bare.text());
+        QCOMPARE(with_clearance_between(bare, "X", "base", "").value(), bare.text());
+        const auto wrong = with_clearance_between(two, "X", "tool", "wide");
+        QVERIFY(!wrong);
+        QVERIFY2(wrong.error().message.rfind("\"wide\" is no number", 0) == 0, wrong.error().message.c_str());
+    }
 };
 
 QTEST_APPLESS_MAIN(TestMachineForm)

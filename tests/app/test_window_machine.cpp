@@ -1,0 +1,296 @@
+// What stands beside the machine's picture: moved by hand, links, contact, reach, witnesses and attachments, by mouse and keys.
+#include "tests/app/window_fixture.hpp"
+
+#include "core/base/units.hpp"
+
+#include <QStandardPaths>
+
+using namespace wexilum;
+using namespace wexilum::app;
+using namespace wexilum::app::test;
+
+namespace {
+
+std::string line_of(Desk& desk, std::uint32_t line)
+{
+    return std::string(desk.window().workspace().results()->posted->code.lines().line(line));
+}
+
+QTreeWidgetItem& item(QTreeWidget& tree, const QString& text)
+{
+    const auto found = tree.findItems(text, Qt::MatchContains | Qt::MatchRecursive);
+    if (found.isEmpty()) {
+        qFatal("no item %s", qPrintable(text));
+    }
+    return *found.front();
+}
+
+void click_item(QTreeWidget& tree, const QString& text)
+{
+    QTreeWidgetItem& one = item(tree, text);
+    tree.scrollToItem(&one);
+    QTest::mouseClick(tree.viewport(), Qt::LeftButton, {}, tree.visualItemRect(&one).center());
+}
+
+/// Drags an item to a place in its tree with the left button held, as a person does.
+void drag(QTreeWidget& tree, const QString& text, const QPoint& to)
+{
+    QTreeWidgetItem& one = item(tree, text);
+    const QPoint from = tree.visualItemRect(&one).center();
+    QWindow* window = tree.window()->windowHandle();
+    const auto in_window = [&](const QPoint& at) { return tree.viewport()->mapTo(tree.window(), at); };
+    // While the drag lasts, the application is in a loop of its own.
+    QTimer::singleShot(300, [&] { QTest::mouseMove(window, in_window(to) + QPoint(0, -2)); });
+    QTimer::singleShot(600, [&] { QTest::mouseMove(window, in_window(to)); });
+    QTimer::singleShot(900, [&] { QTest::mouseRelease(window, Qt::LeftButton, {}, in_window(to)); });
+    QTest::mousePress(window, Qt::LeftButton, {}, in_window(from));
+    QTest::mouseMove(window, in_window(from) + QPoint(0, 4));
+    QTest::mouseMove(window, in_window(from) + QPoint(0, 14));
+    QTest::qWait(1300);
+}
+
+double reading(Desk& desk, const char* joint)
+{
+    const Machine& machine = desk.window().workspace().results()->assembly().machine;
+    return (*desk.window().machine().stand())[Eigen::Index(machine.find_joint(joint)->value)];
+}
+
+} // namespace
+
+class TestWindowMachine : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void initTestCase() { QStandardPaths::setTestModeEnabled(true); }
+
+    // --- links
+
+    void a_dragged_partial_move_changes_the_code()
+    {
+        Desk desk(QStringLiteral("setting-numerals"));
+        QCOMPARE(line_of(desk, 12), std::string("G0 A1.042"));
+        QCOMPARE(line_of(desk, 13), std::string("X17. Y0."));
+        desk.click_station(Station::machine);
+        desk.click("show-links");
+        LinkTree& tree = desk.window().machine().links().tree();
+        click_item(tree, QStringLiteral("A to the place"));
+        QCOMPARE(tree.currentItem()->text(1), QStringLiteral("13"));
+        QCOMPARE(desk.window().selection().line(), 12U); // the picture and the code stand there
+        const QRect below = tree.visualItemRect(&item(tree, QStringLiteral("X and Y to the clear place")));
+        drag(tree, QStringLiteral("A to the place"), QPoint(below.center().x(), below.bottom() - 1));
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 12), std::string("G0 X17. Y0."));
+        QCOMPARE(line_of(desk, 13), std::string("A1.042"));
+        QCOMPARE(tree.currentItem()->text(0), QStringLiteral("3  A to the place"));
+        QVERIFY(desk.window().workspace().documents().is_changed(QStringLiteral("jobs/setting-numerals.json")));
+        // One step back, by the keys of the window.
+        QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 12), std::string("G0 A1.042"));
+        QVERIFY(!desk.window().workspace().documents().is_changed(QStringLiteral("jobs/setting-numerals.json")));
+    }
+
+    void links_by_keys_alone()
+    {
+        Desk desk(QStringLiteral("setting-numerals"));
+        QTest::keyClick(&desk.window(), Qt::Key_L, Qt::ControlModifier);
+        LinkTree& tree = desk.window().machine().links().tree();
+        QTRY_VERIFY(tree.hasFocus());
+        QTest::keyClick(&tree, Qt::Key_Down); // from the list's name to its first move
+        QTest::keyClick(&tree, Qt::Key_Down);
+        QCOMPARE(tree.currentItem()->text(0), QStringLiteral("2  A to the place"));
+        QTest::keyClick(&tree, Qt::Key_Down, Qt::AltModifier);
+        QCOMPARE(tree.currentItem()->text(0), QStringLiteral("3  A to the place"));
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 13), std::string("A1.042"));
+        // The end of the list has to stay the place: it is said why, and nothing changes.
+        const QString text = desk.read(QStringLiteral("jobs/setting-numerals.json"));
+        click_item(tree, QStringLiteral("all joints to the place"));
+        QTest::keyClick(&tree, Qt::Key_Up, Qt::AltModifier);
+        QVERIFY2(desk.find<QLabel>("links-refused")
+                     .text()
+                     .startsWith(QStringLiteral("the approach of the operation 10 does not end at its place; ")),
+                 qPrintable(desk.find<QLabel>("links-refused").text()));
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 13), std::string("A1.042"));
+        QCOMPARE(desk.read(QStringLiteral("jobs/setting-numerals.json")), text);
+        QCOMPARE(tree.currentItem()->text(0), QStringLiteral("5  all joints to the place"));
+    }
+
+    void links_are_split_and_taken_away_and_played()
+    {
+        Desk desk(QStringLiteral("setting-numerals"));
+        desk.click_station(Station::machine);
+        desk.click("show-links");
+        LinkTree& tree = desk.window().machine().links().tree();
+        click_item(tree, QStringLiteral("X and Y to the clear place"));
+        desk.click("link-split");
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 13), std::string("X17."));
+        QCOMPARE(line_of(desk, 14), std::string("Y0."));
+        desk.click("link-remove");
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 13), std::string("Y0."));
+        desk.click("link-safe");
+        QVERIFY(desk.ready());
+        QCOMPARE(line_of(desk, 13), std::string("X17. Y0."));
+        click_item(tree, QStringLiteral("A to the place"));
+        const double before = reading(desk, "Z");
+        desk.click("link-play");
+        QTRY_VERIFY(std::abs(reading(desk, "Z") - before) > 1); // it goes down in the end
+        // The clearance surface in inches, echoed in the other unit.
+        auto& diameter = desk.find<QLineEdit>("field-Diameter");
+        diameter.setFocus();
+        QTest::keyClick(&diameter, Qt::Key_A, Qt::ControlModifier);
+        QTest::keyClicks(&diameter, QStringLiteral("5 in"));
+        QCOMPARE(desk.window().findChild<QLabel*>(QStringLiteral("links-refused"))->isVisible(), false);
+        QVERIFY(desk.ready());
+        const auto& links = desk.window().workspace().results()->assembly().links[0];
+        QVERIFY(links.clearance && std::abs(links.clearance->height(Vec3(0, 0, 63.5))) < 1e-9);
+    }
+
+    // --- by hand
+
+    void the_tip_goes_along_the_part_and_stops_at_the_blank()
+    {
+        Desk desk(QStringLiteral("mirror-cell"));
+        desk.click_station(Station::machine);
+        desk.click("show-jog");
+        auto& block = desk.find<QLineEdit>("jog-block");
+        block.setFocus();
+        QTest::keyClicks(&block, QStringLiteral("16"));
+        QTest::keyClick(&block, Qt::Key_Return);
+        QCOMPARE(desk.window().selection().line(), 15U); // N90 G43 Z15. H1
+        auto& tip = desk.find<QLabel>("jog-tip");
+        QVERIFY2(tip.text().startsWith(QStringLiteral("Tip in the part  83.977, -0.523, 15.000 mm")), qPrintable(tip.text()));
+        const auto work = [&](const QString& joint) {
+            auto& table = desk.find<QTableWidget>("jog-readings");
+            return table.item(table.row(table.findItems(joint, Qt::MatchExactly).front()), 2)->text();
+        };
+        QCOMPARE(work(QStringLiteral("X")), QStringLiteral("83.977 mm"));
+        QCOMPARE(work(QStringLiteral("Z")), QStringLiteral("15.000 mm"));
+        desk.click("jog-X+");
+        QVERIFY(tip.text().contains(QStringLiteral(" 93.977, -0.523, 15.000 mm")));
+        desk.type("jog-way", QStringLiteral("1 in"));
+        desk.click("jog-Y-");
+        QVERIFY(tip.text().contains(QStringLiteral(" 93.977, -25.923, 15.000 mm")));
+        // Down into the blank: it stops just above it, and says why.
+        desk.click("jog-Z-");
+        QVERIFY2(desk.find<QLabel>("jog-told").text().startsWith(QStringLiteral("Stopped: cutter and mirror cell would come nearer than ")),
+                 qPrintable(desk.find<QLabel>("jog-told").text()));
+        QVERIFY(tip.text().contains(QStringLiteral(" 93.977, -25.923, 0.02")));
+        desk.click("jog-Z+");
+        QVERIFY(desk.find<QLabel>("jog-told").text().isEmpty());
+        desk.click("jog-home");
+        QCOMPARE(reading(desk, "Z"), 0.0);
+        desk.click("jog-back");
+        QVERIFY(tip.text().startsWith(QStringLiteral("Tip in the part  83.977, -0.523, 15.000 mm")));
+        desk.click("jog-turn-X+");
+        QCOMPARE(desk.find<QLabel>("jog-told").text(),
+                 QStringLiteral("no rotary joint turns the tool here; choose an operation with a head, or jog along an axis"));
+    }
+
+    void the_tip_is_held_while_an_axis_turns()
+    {
+        Desk desk(QStringLiteral("mirror-back-face"));
+        desk.click_station(Station::machine);
+        desk.window().selection().select_line(30);
+        desk.click("show-jog");
+        desk.click("jog-home");
+        const auto tip = [&] { return desk.find<QLabel>("jog-tip").text().section(QLatin1Char('\n'), 0, 0); };
+        const QString before = tip();
+        desk.click("jog-held");
+        const Machine& machine = desk.window().workspace().results()->assembly().machine;
+        auto rows = desk.window().machine().findChildren<AxisRow*>();
+        AxisRow& c = *rows.at(qsizetype(machine.find_joint("B")->value));
+        c.field().setFocus();
+        QTest::keyClick(&c.field(), Qt::Key_A, Qt::ControlModifier);
+        QTest::keyClicks(&c.field(), QStringLiteral("30"));
+        QTest::keyClick(&c.field(), Qt::Key_Return);
+        QVERIFY(std::abs(reading(desk, "B") - to_rad(30)) < 1e-9);
+        QCOMPARE(tip(), before);
+        desk.click("jog-held"); // without it the part turns away under the tool
+        QTest::keyClick(&c.field(), Qt::Key_A, Qt::ControlModifier);
+        QTest::keyClicks(&c.field(), QStringLiteral("60"));
+        QTest::keyClick(&c.field(), Qt::Key_Return);
+        QVERIFY(tip() != before);
+    }
+
+    // --- contact
+
+    void clearances_are_typed_into_the_matrix()
+    {
+        Desk desk(QStringLiteral("focuser-hub"));
+        desk.click_station(Station::machine);
+        desk.click("show-contact");
+        QTableWidget& matrix = desk.find<QTableWidget>("contact-matrix");
+        const auto row = [&](const QString& name) {
+            for (int i = 0; i < matrix.rowCount(); ++i) {
+                if (matrix.verticalHeaderItem(i)->text() == name) {
+                    return i;
+                }
+            }
+            return -1;
+        };
+        const int b = row(QStringLiteral("B"));
+        const int y = row(QStringLiteral("Y"));
+        QCOMPARE(matrix.item(y, b)->text(), QStringLiteral("5"));
+        desk.type_cell(matrix, y, b, QStringLiteral("0.5 in"));
+        QVERIFY(desk.ready());
+        QCOMPARE(matrix.item(y, b)->text(), QStringLiteral("12.7"));
+        const auto& apart = [&]() -> const std::vector<Apart>& { return desk.window().workspace().results()->assembly().machine.apart; };
+        const auto between = [&](const char* first, const char* second) {
+            for (const Apart& one : apart()) {
+                if ((one.first == first && one.second == second) || (one.first == second && one.second == first)) {
+                    return one.clearance;
+                }
+            }
+            return -1.0;
+        };
+        QCOMPARE(between("B", "Y"), 12.7);
+        desk.type_cell(matrix, row(QStringLiteral("stock")), row(QStringLiteral("base")), QStringLiteral("3"));
+        QVERIFY(desk.ready());
+        QCOMPARE(between("base", "stock"), 3.0);
+        desk.click_cell(matrix, row(QStringLiteral("stock")), row(QStringLiteral("base")));
+        QTest::keyClick(&matrix, Qt::Key_Delete);
+        QVERIFY(desk.ready());
+        QCOMPARE(between("base", "stock"), -1.0);
+        desk.type_cell(matrix, y, b, QStringLiteral("wide"));
+        QVERIFY(desk.find<QLabel>("contact-refused").text().startsWith(QStringLiteral("\"wide\" is no number")));
+        QCOMPARE(matrix.item(y, b)->text(), QStringLiteral("12.7"));
+    }
+
+    void what_meets_is_shown_in_list_findings_and_path()
+    {
+        Desk desk(QStringLiteral("fails-head-meets-turntable"));
+        desk.click_station(Station::machine);
+        desk.click("show-contact");
+        const auto& workspace = desk.window().workspace();
+        QVERIFY(std::none_of(workspace.results()->states.begin(), workspace.results()->states.end(),
+                             [](PathState s) { return s == PathState::contact; }));
+        desk.click("contact-check");
+        QVERIFY(wait_until([&] { return workspace.results()->contact != nullptr; }));
+        QTableWidget& places = desk.find<QTableWidget>("contact-places");
+        // What the command line tells of the same job: the head touches the turntable in blocks 867 to 871.
+        QCOMPARE(places.item(0, 0)->text(), QStringLiteral("head – turntable"));
+        QCOMPARE(places.item(0, 2)->text(), QStringLiteral("867–871"));
+        QVERIFY(std::any_of(workspace.results()->states.begin(), workspace.results()->states.end(),
+                            [](PathState s) { return s == PathState::contact; }));
+        QVERIFY(std::any_of(workspace.findings().begin(), workspace.findings().end(), [](const FoundAt& f) {
+            return f.by == FoundAt::By::contact && f.finding.message == "the head touches the turntable";
+        }));
+        desk.click_cell(places, 0, 0);
+        const std::uint32_t line = desk.window().selection().line();
+        QVERIFY(line >= 866 && line <= 870);
+        // The machine stands there, and both are red: other pixels than without.
+        const QImage with = desk.window().machine().picture().grab().toImage();
+        places.setCurrentCell(-1, -1);
+        QVERIFY(with != desk.window().machine().picture().grab().toImage());
+        // A change makes it old.
+        desk.edit(QStringLiteral("setups/focuser-hub-low.json"), QStringLiteral("\"units\""), QStringLiteral("\"x-note\": 1, \"units\""));
+        QVERIFY(wait_until([&] { return workspace.results()->contact == nullptr; }));
+        QCOMPARE(desk.find<QLabel>("contact-told").text(), QStringLiteral("Not checked since the last change."));
+    }
+};
+
+QTEST_MAIN(TestWindowMachine)
+#include "test_window_machine.moc"
