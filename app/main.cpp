@@ -91,6 +91,13 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
             window.selection().select_line(0); // what is beside the picture follows a change
             window.selection().select_line(options.value(QStringLiteral("line")).toUInt() - 1);
         }
+        if (side == wexilum::app::MachineView::Side::witnesses) {
+            auto* table = window.findChild<QTableWidget*>(QStringLiteral("witnesses"));
+            table->setCurrentCell(table->rowCount() - 1, 1);
+            auto* source = window.findChild<QComboBox*>(QStringLiteral("fit-source"));
+            source->setCurrentIndex(source->count() - 1);
+            window.findChild<QPushButton*>(QStringLiteral("fit"))->click();
+        }
         if (side == wexilum::app::MachineView::Side::contact) {
             window.findChild<QPushButton*>(QStringLiteral("contact-check"))->click();
             wait_for([&] { return !window.workspace().is_checking_contact(); });
@@ -156,7 +163,8 @@ int main(int argc, char** argv)
          {QStringLiteral("charts"), QStringLiteral("Charts of the axes, with --screenshot: position, speed or acceleration."),
           QStringLiteral("course")},
          {QStringLiteral("define"), QStringLiteral("Part of the machine to define, with --screenshot: joints/2."), QStringLiteral("part")},
-         {QStringLiteral("beside"), QStringLiteral("What stands beside the machine's picture, with --screenshot: jog, links or contact."),
+         {QStringLiteral("beside"),
+          QStringLiteral("What stands beside the machine's picture, with --screenshot: jog, links, contact, reach, witnesses or heads."),
           QStringLiteral("name")},
          {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
     options.process(application);

@@ -249,55 +249,6 @@ int pose_command(const MachineOptions& options)
 
 namespace {
 
-/// The rows of a table of measured tips. An Error where a column is missing or not known.
-Result<std::vector<Measurement>> measurements_of(const Loaded& loaded, const MachineOptions& options)
-{
-    const auto& header = loaded.table.header;
-    const auto column = [&](std::string_view name) -> std::optional<std::size_t> {
-        const auto found = std::find(header.begin(), header.end(), name);
-        return found != header.end() ? std::optional(std::size_t(found - header.begin())) : std::nullopt;
-    };
-    std::vector<std::string> wanted;
-    for (const Joint& joint : loaded.machine.joints) {
-        wanted.push_back(joint.id);
-    }
-    wanted.insert(wanted.end(), {"x", "y", "z"});
-    std::vector<std::size_t> columns;
-    for (const std::string& name : wanted) {
-        const auto found = column(name);
-        if (!found) {
-            return Error{ErrorKind::value,
-                         fmt::format("the table has no column \"{}\"", name),
-                         {options.table, 1, 1},
-                         fmt::format("its header names {} and, where it varies, length", fmt::join(wanted, ", "))};
-        }
-        columns.push_back(*found);
-    }
-    const auto length = column("length");
-    if (header.size() != wanted.size() + (length ? 1 : 0)) {
-        return Error{ErrorKind::value,
-                     "the table has a column that is not known",
-                     {options.table, 1, 1},
-                     fmt::format("its header names {} and, where it varies, length", fmt::join(wanted, ", "))};
-    }
-    std::vector<Measurement> out;
-    for (std::size_t r = 0; r < loaded.table.rows.size(); ++r) {
-        const auto& row = loaded.table.rows[r];
-        Measurement m;
-        m.readings = loaded.machine.home();
-        const std::size_t joints = loaded.machine.joints.size();
-        for (std::size_t i = 0; i < joints; ++i) {
-            const bool rotary = loaded.machine.joints[i].kind == JointKind::rotary;
-            m.readings[Eigen::Index(i)] = rotary ? to_rad(row[columns[i]]) : row[columns[i]];
-        }
-        m.tip = Vec3(row[columns[joints]], row[columns[joints + 1]], row[columns[joints + 2]]);
-        m.tool_length = length ? row[*length] : options.tool_length;
-        m.place = {options.table, loaded.table.lines[r], 0};
-        out.push_back(std::move(m));
-    }
-    return out;
-}
-
 /// "machines/NAME.json": how a file of a project is named in it.
 std::string project_path_of(const std::string& file)
 {
@@ -322,11 +273,6 @@ ordered_json found_json(const Machine& drawing, const Calibration& found)
     return joints;
 }
 
-Vec3 gauge_shift(const Machine& drawing, const Calibration& found)
-{
-    return found.machine.first_mount(MountKind::tool)->frame.translation() - drawing.first_mount(MountKind::tool)->frame.translation();
-}
-
 } // namespace
 
 int calibrate_command(const CalibrateOptions& options)
@@ -336,7 +282,7 @@ int calibrate_command(const CalibrateOptions& options)
     if (!loaded) {
         return fail(loaded.error(), given.json);
     }
-    const auto measured = measurements_of(*loaded, given);
+    const auto measured = measurements_of(loaded->machine, loaded->table, given.tool_length, given.table);
     if (!measured) {
         return fail(measured.error(), given.json);
     }
@@ -382,12 +328,9 @@ int calibrate_command(const CalibrateOptions& options)
                    found->rms_after);
         return exit_findings;
     }
-    const ordered_json joints = found_json(drawing, *found);
-    for (const auto& [id, values] : joints.items()) {
-        fmt::print("  {:<8} zero {:+.4f} deg, axis off by {:.4f} mm, leant by {:.4f} deg\n", id, values["zero_deg"].get<double>(),
-                   values["axis_off_mm"].get<double>(), values["axis_leant_deg"].get<double>());
+    for (const std::string& line : told_of(drawing, *found)) {
+        fmt::print("  {}\n", line);
     }
-    fmt::print("  gauge    {:+.4f}, {:+.4f}, {:+.4f} mm\n", gauge.x(), gauge.y(), gauge.z());
     fmt::print("  error    {:.4f} mm rms by the drawing, {:.4f} mm now, at most {:.4f} mm ({})\n", found->rms_before, found->rms_after,
                found->worst_after, worst.text());
     if (!found->undetermined.empty()) {

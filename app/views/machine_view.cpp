@@ -34,10 +34,11 @@ QComboBox* choice(const QString& name, const QStringList& items, const QString& 
 MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), editor_(editor), picture_(new MachinePicture),
       pane_(new DefinePane(editor)), jog_(new JogPane(workspace, selection)), links_(new LinksPane(workspace, selection)),
-      contact_(new ContactPane(workspace, selection)), charts_(new AxisCharts(workspace, selection)), beside_(new QStackedWidget),
+      contact_(new ContactPane(workspace, selection)), reach_(new ReachPane(workspace, selection)), witnesses_(new WitnessPane(editor)),
+      heads_(new HeadsPane(workspace, selection)), charts_(new AxisCharts(workspace, selection)), beside_(new QStackedWidget),
       chart_(named_button(tr("Charts"), QStringLiteral("charts"),
                           tr("Where each axis goes over the job, and how fast, in the place of the sliders (Ctrl+E)"))),
-      band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)), stands_(new QLabel),
+      band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)),
       back_(named_button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
 {
     setObjectName(QStringLiteral("machine-view"));
@@ -50,13 +51,14 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     auto* column = new QVBoxLayout(shown);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    auto* across = new QSplitter(Qt::Horizontal);
+    across_ = new QSplitter(Qt::Horizontal);
+    QSplitter* across = across_;
     across->setChildrenCollapsible(false);
     across->addWidget(beside_);
     across->addWidget(shown);
     across->setStretchFactor(1, 1);
     across->setSizes({360, 600});
-    for (QWidget* pane : std::initializer_list<QWidget*>{pane_, jog_, links_, contact_}) {
+    for (QWidget* pane : std::initializer_list<QWidget*>{pane_, jog_, links_, contact_, reach_, witnesses_, heads_}) {
         beside_->addWidget(pane);
     }
     beside_->setMinimumWidth(300);
@@ -90,6 +92,23 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::told, this, &MachineView::told);
+    connect(witnesses_, &WitnessPane::told, this, &MachineView::told);
+    connect(witnesses_, &WitnessPane::witness_chosen, this, [this](const Readings& readings) {
+        if (machine() != nullptr && std::size_t(readings.size()) == machine()->joints.size()) {
+            stand_by_hand(readings);
+        }
+    });
+    connect(heads_, &HeadsPane::fit_wanted, this, [this](const std::optional<std::uint32_t>& mount) {
+        fitted_ = mount;
+        show_stand();
+    });
+    connect(heads_, &HeadsPane::turn_wanted, this, [this](std::size_t joint, double reading) {
+        if (stand_ && joint < std::size_t(stand_->size())) {
+            Readings next = *stand_;
+            next[Eigen::Index(joint)] = reading;
+            stand_by_hand(next);
+        }
+    });
     connect(jog_, &JogPane::jogged, this, &MachineView::stand_by_hand);
     connect(contact_, &ContactPane::place_chosen, this, &MachineView::show_contact);
     connect(links_, &LinksPane::told, this, &MachineView::told);
@@ -141,7 +160,12 @@ QWidget* MachineView::build_bar()
          {std::tuple(Side::define, tr("Define"), "define", tr("The machine's parts and values (Ctrl+M)")),
           std::tuple(Side::jog, tr("Jog"), "show-jog", tr("Move the machine by hand: the tip along and about axes, or held (Ctrl+H)")),
           std::tuple(Side::links, tr("Links"), "show-links", tr("How the tool comes, leaves and goes from place to place (Ctrl+L)")),
-          std::tuple(Side::contact, tr("Contact"), "show-contact", tr("What is kept apart, and what meets along the job (Ctrl+R)"))}) {
+          std::tuple(Side::contact, tr("Contact"), "show-contact", tr("What is kept apart, and what meets along the job (Ctrl+R)")),
+          std::tuple(Side::reach, tr("Reach"), "show-reach", tr("Where the tool can point, and what is left of the travel (Ctrl+I)")),
+          std::tuple(Side::witnesses, tr("Witnesses"), "show-witnesses",
+                     tr("What was read and measured, what explains a miss, and a fit (Ctrl+Shift+W)")),
+          std::tuple(Side::heads, tr("Heads"), "show-heads",
+                     tr("Attachments: fitted, turned by their scales, with their gauge lengths (Ctrl+Shift+A)"))}) {
         auto* one = named_button(text, QLatin1String(name), tip);
         one->setCheckable(true);
         panes->addWidget(one);
@@ -178,7 +202,7 @@ QWidget* MachineView::build_play()
     play_ = named_button(tr("Play"), QStringLiteral("play"), tr("Through the job, record by record"));
     play_->setCheckable(true);
     auto* after = named_button(tr("Step"), QStringLiteral("step"), tr("To the next record"));
-    auto* finding = named_button(tr("To next finding"), QStringLiteral("to-finding"), tr("Plays on to the next block with a finding"));
+    finding_ = named_button(tr("To next finding"), QStringLiteral("to-finding"), tr("Plays on to the next block with a finding"));
     QStringList names;
     for (const int speed : speeds) {
         names.push_back(tr("%1 records/s").arg(speed));
@@ -190,25 +214,24 @@ QWidget* MachineView::build_play()
     position_->setObjectName(QStringLiteral("position"));
     position_->setAccessibleName(tr("place in the job, by record"));
     position_->setMinimumWidth(80);
-    for (QWidget* widget : std::initializer_list<QWidget*>{before, play_, after, finding, speed_}) {
+    for (QWidget* widget : std::initializer_list<QWidget*>{before, play_, after, finding_, speed_}) {
         row->addWidget(widget);
     }
     row->addWidget(position_, 1);
-    row->addWidget(stands_);
     row->addWidget(back_);
-    stands_->setProperty("role", "soft");
     connect(before, &QPushButton::clicked, this, [this] { step(-1); });
     connect(after, &QPushButton::clicked, this, [this] { step(1); });
     connect(play_, &QPushButton::toggled, this, &MachineView::play);
-    connect(finding, &QPushButton::clicked, this, &MachineView::run_to_finding);
+    connect(finding_, &QPushButton::clicked, this, &MachineView::run_to_finding);
     connect(position_, &QSlider::valueChanged, this, [this](int value) { selection_.select_record(std::uint32_t(value)); });
     return bar;
 }
 
 std::optional<MachineView::Side> MachineView::side_named(const QString& name)
 {
-    const QStringList names{QStringLiteral("none"), QStringLiteral("define"), QStringLiteral("jog"), QStringLiteral("links"),
-                            QStringLiteral("contact")}; // in the order of the sides
+    const QStringList names{QStringLiteral("none"),      QStringLiteral("define"),  QStringLiteral("jog"),
+                            QStringLiteral("links"),     QStringLiteral("contact"), QStringLiteral("reach"),
+                            QStringLiteral("witnesses"), QStringLiteral("heads")}; // in the order of the sides
     const auto at = names.indexOf(name);
     return at < 0 ? std::nullopt : std::optional(static_cast<Side>(at));
 }
@@ -220,14 +243,23 @@ void MachineView::show_side(Side side)
         one->setChecked(which == side);
     }
     beside_->setVisible(side != Side::none);
+    const bool narrow = side != Side::none && window()->width() < 1500; // both are in reach by keys
+    finding_->setVisible(!narrow);
+    speed_->setVisible(!narrow);
     if (side != Side::none) {
         beside_->setCurrentIndex(int(side) - 1);
+        const int wide = side == Side::witnesses ? 560 : 360; // a table has more columns than a form
+        QTimer::singleShot(0, this, [this, wide] {            // once there is the room that other panes leave
+            across_->setSizes({wide, std::max(240, across_->width() - wide)});
+        });
     }
     show_draft();
     if (side == Side::define) {
         pane_->tree().setFocus();
     } else if (side == Side::links) {
         links_->tree().setFocus();
+    } else if (side == Side::witnesses) {
+        witnesses_->table().setFocus();
     }
     Q_EMIT side_changed();
 }
@@ -349,7 +381,7 @@ void MachineView::show_stand()
     const auto& results = workspace_.results();
     back_->setVisible(jogged_);
     if (machine() == nullptr || !stand_ || std::size_t(stand_->size()) != machine()->joints.size()) {
-        stands_->clear();
+        heads_->set_stand(nullptr, std::nullopt, 0);
         picture_->set_caption({});
         return;
     }
@@ -363,9 +395,9 @@ void MachineView::show_stand()
         axes_[i]->set_axis(machine.joints[i], show);
     }
     const std::uint32_t mount = of_job ? results->assembly().posture_of(selection_.operation()).mount : UINT32_MAX;
-    picture_->set_stand(*stand_, tool_, tool_length_, mount);
+    picture_->set_stand(*stand_, tool_, tool_length_, fitted_.value_or(mount));
+    heads_->set_stand(&machine, stand_, tool_length_);
     jog_->set_stand(of_job ? stand_ : std::nullopt, tool_, tool_length_);
-    stands_->setText(jogged_ ? tr("jogged by hand") : QString());
     if (!of_job) {
         picture_->set_caption(is_defining() ? tr("%1, as it is being defined").arg(QString::fromStdString(machine.name)) : QString());
         return;
@@ -380,7 +412,7 @@ void MachineView::show_stand()
         const Tool* tool = results->assembly().setup.find_tool(tool_);
         caption += tr(" · tool %1 %2").arg(tool_).arg(tool != nullptr ? QString::fromStdString(tool->name) : QString());
     }
-    picture_->set_caption(caption);
+    picture_->set_caption(jogged_ ? tr("moved by hand, from %1").arg(caption) : caption);
 }
 
 void MachineView::jog(std::size_t joint, double reading)
@@ -449,7 +481,6 @@ void MachineView::show_contact(const ContactPlace* place)
     }
     if (stand_ && place->readings.size() == stand_->size()) {
         stand_by_hand(place->readings);
-        stands_->setText(tr("nearest"));
     }
     const QString names = QStringLiteral("%1 – %2").arg(QString::fromStdString(place->first), QString::fromStdString(place->second));
     picture_->set_meet(

@@ -7,10 +7,13 @@
 #include "app/views/contact_pane.hpp"
 #include "app/views/define_pane.hpp"
 #include "app/views/file_view.hpp"
+#include "app/views/heads_pane.hpp"
 #include "app/views/jog_pane.hpp"
 #include "app/views/links_pane.hpp"
 #include "app/views/machine_picture.hpp"
 #include "app/views/parts.hpp"
+#include "app/views/reach_pane.hpp"
+#include "app/views/witness_pane.hpp"
 
 #include <QComboBox>
 #include <QPushButton>
@@ -19,6 +22,7 @@
 #include <QWidget>
 
 class QGridLayout;
+class QSplitter;
 
 namespace wexilum::app {
 
@@ -28,10 +32,10 @@ public:
     MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent = nullptr);
     [[nodiscard]] MachinePicture& picture() { return *picture_; }
     [[nodiscard]] DefinePane& definition() { return *pane_; }
-    /// Whether the machine is being defined: its parts stand beside the picture, which follows them.
-    [[nodiscard]] bool is_defining() const { return side() == Side::define; }
+    /// Whether the machine is being defined: its parts or witnesses stand beside the picture, which follows them.
+    [[nodiscard]] bool is_defining() const { return side() == Side::define || side() == Side::witnesses; }
     /// What stands beside the picture.
-    enum class Side { none, define, jog, links, contact };
+    enum class Side { none, define, jog, links, contact, reach, witnesses, heads };
     /// "define", "links": nothing for other names.
     [[nodiscard]] static std::optional<Side> side_named(const QString& name);
     [[nodiscard]] Side side() const { return side_now_; }
@@ -83,6 +87,11 @@ private:
     JogPane* jog_;
     LinksPane* links_;
     ContactPane* contact_;
+    ReachPane* reach_;
+    WitnessPane* witnesses_;
+    HeadsPane* heads_;
+    QSplitter* across_ = nullptr;
+    std::optional<std::uint32_t> fitted_; ///< what is seen on the spindle; nothing: as the operation has it
     AxisCharts* charts_;
     QStackedWidget* beside_;
     Side side_now_ = Side::none;
@@ -92,10 +101,10 @@ private:
     QWidget* axes_box_;
     QGridLayout* axes_grid_;
     std::vector<AxisRow*> axes_;
-    QLabel* stands_;
     QPushButton* back_;
     QPushButton* play_ = nullptr;
     QComboBox* speed_ = nullptr;
+    QPushButton* finding_ = nullptr;
     QSlider* position_ = nullptr;
     QTimer timer_;
     std::shared_ptr<const JobResults> shown_;

@@ -165,6 +165,9 @@ void MainWindow::build_menus()
     add(view, tr("Jog the machine"), Qt::CTRL | Qt::Key_H, [this] { show_side(MachineView::Side::jog); });
     add(view, tr("Links of the operations"), Qt::CTRL | Qt::Key_L, [this] { show_side(MachineView::Side::links); });
     add(view, tr("Contact: what is kept apart"), Qt::CTRL | Qt::Key_R, [this] { show_side(MachineView::Side::contact); });
+    add(view, tr("Reach of the tool"), Qt::CTRL | Qt::Key_I, [this] { show_side(MachineView::Side::reach); });
+    add(view, tr("Witnesses of the machine"), Qt::CTRL | Qt::SHIFT | Qt::Key_W, [this] { show_side(MachineView::Side::witnesses); });
+    add(view, tr("Attachments of the machine"), Qt::CTRL | Qt::SHIFT | Qt::Key_A, [this] { show_side(MachineView::Side::heads); });
     view->addSeparator();
     const auto toggle = [&](const QString& name, const QKeySequence& keys) {
         QAction* action = add(view, name, keys, [] {});
@@ -287,7 +290,8 @@ void MainWindow::connect_views()
         renew_undo();
         renew_trace();
     });
-    connect(&workspace_.documents(), &Documents::edited, this, &MainWindow::renew_undo);
+    // The text changes before its undo stack has the step.
+    connect(&workspace_.documents(), &Documents::edited, this, &MainWindow::renew_undo, Qt::QueuedConnection);
     connect(&workspace_.documents(), &Documents::saved, this, &MainWindow::renew_undo);
     connect(&message_timer_, &QTimer::timeout, message_, &QWidget::hide);
 }

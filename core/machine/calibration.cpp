@@ -211,6 +211,93 @@ Result<Calibration> calibrate(const Machine& drawing, std::span<const Measuremen
     return out;
 }
 
+Result<std::vector<Measurement>> measurements_of(const Machine& machine, const NumberTable& table, double tool_length,
+                                                 const std::string& file)
+{
+    const auto& header = table.header;
+    const auto column = [&](std::string_view name) -> std::optional<std::size_t> {
+        const auto found = std::find(header.begin(), header.end(), name);
+        return found != header.end() ? std::optional(std::size_t(found - header.begin())) : std::nullopt;
+    };
+    std::vector<std::string> wanted;
+    for (const Joint& joint : machine.joints) {
+        wanted.push_back(joint.id);
+    }
+    wanted.insert(wanted.end(), {"x", "y", "z"});
+    const std::string cure = fmt::format("its header names {} and, where it varies, length", fmt::join(wanted, ", "));
+    std::vector<std::size_t> columns;
+    for (const std::string& name : wanted) {
+        const auto found = column(name);
+        if (!found) {
+            return Error{ErrorKind::value, fmt::format("the table has no column \"{}\"", name), {file, 1, 1}, cure};
+        }
+        columns.push_back(*found);
+    }
+    const auto length = column("length");
+    if (header.size() != wanted.size() + (length ? 1 : 0)) {
+        return Error{ErrorKind::value, "the table has a column that is not known", {file, 1, 1}, cure};
+    }
+    std::vector<Measurement> out;
+    for (std::size_t r = 0; r < table.rows.size(); ++r) {
+        const auto& row = table.rows[r];
+        Measurement m;
+        m.readings = machine.home();
+        const std::size_t joints = machine.joints.size();
+        for (std::size_t i = 0; i < joints; ++i) {
+            const bool rotary = machine.joints[i].kind == JointKind::rotary;
+            m.readings[Eigen::Index(i)] = rotary ? to_rad(row[columns[i]]) : row[columns[i]];
+        }
+        m.tip = Vec3(row[columns[joints]], row[columns[joints + 1]], row[columns[joints + 2]]);
+        m.tool_length = length ? row[*length] : tool_length;
+        m.place = {file, table.lines[r], 0};
+        out.push_back(std::move(m));
+    }
+    return out;
+}
+
+std::vector<Measurement> measurements_of(const Machine& machine)
+{
+    std::vector<Measurement> out;
+    for (const Witness& witness : machine.witnesses) {
+        if (witness.mount == machine.at_rest().mount) {
+            out.push_back({witness.readings, witness.tool_length, witness.pose.tip, witness.place});
+        }
+    }
+    return out;
+}
+
+std::vector<double> residuals(const Machine& machine, std::span<const Measurement> measured)
+{
+    const Kinematics kinematics = Kinematics::make(machine).value();
+    std::vector<double> out;
+    std::transform(measured.begin(), measured.end(), std::back_inserter(out),
+                   [&](const Measurement& m) { return (kinematics.pose(m.readings, m.tool_length).tip - m.tip).norm(); });
+    return out;
+}
+
+std::vector<std::string> told_of(const Machine& drawing, const Calibration& found)
+{
+    std::vector<std::string> out;
+    for (std::size_t i = 0; i < drawing.joints.size(); ++i) {
+        const Joint& before = drawing.joints[i];
+        const Joint& joint = found.machine.joints[i];
+        if (joint.kind == JointKind::rotary) {
+            const Vec3 off = joint.point - before.point;
+            out.push_back(fmt::format("{:<8} zero {:+.4f} deg, axis off by {:.4f} mm, leant by {:.4f} deg", joint.id,
+                                      to_deg(joint.at - before.at), (off - before.direction * before.direction.dot(off)).norm(),
+                                      to_deg(angle_between(joint.direction, before.direction))));
+        }
+    }
+    const Vec3 gauge = gauge_shift(drawing, found);
+    out.push_back(fmt::format("gauge    {:+.4f}, {:+.4f}, {:+.4f} mm", gauge.x(), gauge.y(), gauge.z()));
+    return out;
+}
+
+Vec3 gauge_shift(const Machine& drawing, const Calibration& found)
+{
+    return found.machine.first_mount(MountKind::tool)->frame.translation() - drawing.first_mount(MountKind::tool)->frame.translation();
+}
+
 std::string overlay_text(const Machine& drawing, const Calibration& found, const std::string& machine_path, const std::string& name)
 {
     const auto vector = [](const Vec3& v, int decimals) {

@@ -4,6 +4,7 @@
 #pragma once
 
 #include "core/machine/machine.hpp"
+#include "core/toolpath/readers/csv_reader.hpp"
 
 #include <span>
 #include <string>
@@ -31,9 +32,23 @@ struct Calibration {
     std::vector<std::string> undetermined;
 };
 
+/// The rows of a table of measured tips: a column for each joint (mm or degrees), x, y, z and, where it varies, length; `tool_length` where
+/// it has none. An Error with the table's place where a column is missing or not known.
+Result<std::vector<Measurement>> measurements_of(const Machine& machine, const NumberTable& table, double tool_length,
+                                                 const std::string& file);
+/// The same of the machine's witnesses that were read with its first tool mount.
+[[nodiscard]] std::vector<Measurement> measurements_of(const Machine& machine);
+/// How far the machine has each tip from where it was measured, mm. Precondition: the machine has a chain.
+[[nodiscard]] std::vector<double> residuals(const Machine& machine, std::span<const Measurement> measured);
+
 /// Fits the rotary joints of the chain and the gauge point. An Error where there are fewer measurements than it takes to fit anything
 /// (three), or the machine has no chain.
 Result<Calibration> calibrate(const Machine& machine, std::span<const Measurement> measured);
+
+/// By how much the gauge point was found beside the drawing's, mm.
+[[nodiscard]] Vec3 gauge_shift(const Machine& drawing, const Calibration& found);
+/// What was found of each rotary joint and of the gauge point, a line each.
+[[nodiscard]] std::vector<std::string> told_of(const Machine& drawing, const Calibration& found);
 
 /// The text of an "overlay/1" file with what a calibration found. `machine_path` and `name` are written as they are.
 [[nodiscard]] std::string overlay_text(const Machine& drawing, const Calibration& found, const std::string& machine_path,

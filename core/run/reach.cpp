@@ -16,30 +16,15 @@ namespace {
 constexpr std::size_t most_directions = 64;
 constexpr double same_direction = 1e-3; // rad
 
-/// Whether some turn of a reading is inside travel.
-bool turn_inside(const Joint& joint, double reading)
+/// What the turn of a reading with most to spare leaves to the nearer end of travel; negative where none is inside.
+double most_to_spare(const Joint& joint, double reading)
 {
     if (!joint.travel) {
-        return true;
+        return std::numeric_limits<double>::infinity();
     }
-    const double first = reading + whole_turn * std::ceil((joint.travel->low - 1e-9 - reading) / whole_turn);
-    return first <= joint.travel->high + 1e-9;
-}
-
-bool points_to(const InverseSolver& solver, const Machine& machine, const Vec3& axis)
-{
-    const Branches found = solver.branches(axis);
-    for (int branch = 0; branch < found.count; ++branch) {
-        bool inside = true;
-        for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
-            const bool free = i == 0 && found.pole < pole_free; // any reading will do
-            inside = inside && (free || turn_inside(machine.joints[solver.rotary()[i].value], found.turns[std::size_t(branch)][i]));
-        }
-        if (inside) {
-            return true;
-        }
-    }
-    return false;
+    const double middle = (joint.travel->low + joint.travel->high) / 2;
+    const double nearest = reading + whole_turn * std::round((middle - reading) / whole_turn);
+    return std::min(nearest - joint.travel->low, joint.travel->high - nearest);
 }
 
 /// The least that any solution is beyond travel; nothing where one is inside, or the direction is out of reach, which posting tells.
@@ -114,18 +99,51 @@ struct Lack {
 
 } // namespace
 
-Result<DirectionReach> direction_reach(const Machine& machine, const Posture& posture, std::size_t samples)
+Result<DirectionMap> DirectionMap::make(const Machine& machine, const Posture& posture)
 {
     const auto kinematics = Kinematics::make(machine, posture);
     if (!kinematics) {
         return kinematics.error();
     }
-    const auto solver = InverseSolver::make(*kinematics);
+    auto solver = InverseSolver::make(*kinematics);
     if (!solver) {
         return solver.error();
     }
+    return DirectionMap(machine, std::move(*solver));
+}
+
+DirectionAt DirectionMap::at(const Vec3& axis) const
+{
+    const Branches found = solver_.branches(axis);
+    DirectionAt out;
+    out.pole = found.count > 0 ? found.pole : 10;
+    double best = -1;
+    for (int branch = 0; branch < found.count; ++branch) {
+        double margin = std::numeric_limits<double>::infinity();
+        for (std::size_t i = 0; i < solver_.rotary().size(); ++i) {
+            const bool free = i == 0 && found.pole < pole_free; // any reading will do
+            margin =
+                free ? margin
+                     : std::min(margin, most_to_spare(machine_->joints[solver_.rotary()[i].value], found.turns[std::size_t(branch)][i]));
+        }
+        if (margin >= -1e-9) {
+            ++out.branches;
+            best = std::max(best, margin);
+        }
+    }
+    out.margin = out.branches > 0 ? std::max(0.0, best) : out.margin;
+    return out;
+}
+
+Result<DirectionReach> direction_reach(const Machine& machine, const Posture& posture, std::size_t samples)
+{
+    const auto map = DirectionMap::make(machine, posture);
+    if (!map) {
+        return map.error();
+    }
+    const auto points_to = [&](const Vec3& axis) { return map->at(axis).branches > 0; };
     DirectionReach out;
-    out.any_turns = !solver->rotary().empty();
+    out.any_turns = !map->solver().rotary().empty();
     std::size_t upper = 0;
     std::size_t lower = 0;
     double nearest_missed = pi;
@@ -134,7 +152,7 @@ Result<DirectionReach> direction_reach(const Machine& machine, const Posture& po
         const double z = 1 - (2 * double(i) + 1) / double(samples);
         const double r = std::sqrt(std::max(0.0, 1 - z * z));
         const Vec3 axis(r * std::cos(golden * double(i)), r * std::sin(golden * double(i)), z);
-        if (points_to(*solver, machine, axis)) {
+        if (points_to(axis)) {
             ++(z > 0 ? upper : lower);
         } else {
             nearest_missed = std::min(nearest_missed, std::acos(z));
@@ -143,7 +161,7 @@ Result<DirectionReach> direction_reach(const Machine& machine, const Posture& po
     const double half = double(samples) / 2;
     out.upper = double(upper) / half;
     out.lower = double(lower) / half;
-    out.all_within = points_to(*solver, machine, Vec3::UnitZ()) ? nearest_missed : 0;
+    out.all_within = points_to(Vec3::UnitZ()) ? nearest_missed : 0;
     return out;
 }
 

@@ -3,10 +3,35 @@
 
 #include "core/run/assembly.hpp"
 
+#include <limits>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace wexilum {
+
+/// How the rotary joints can point the tool one way; linear travel is not looked at.
+struct DirectionAt {
+    int branches = 0;                                        ///< postures within travel, turns of one counted once
+    double margin = std::numeric_limits<double>::infinity(); ///< rad: what the posture with most to spare leaves to the nearest end of a
+                                                             ///< rotary joint's travel; infinite without ends, and without a posture
+    double pole = 10; ///< rad to the nearest direction in which a rotary joint does nothing; large without one
+};
+
+/// The directions of a machine's tool in one posture, asked one by one.
+class DirectionMap {
+public:
+    /// The machine must outlive the map. An Error where no solver is to be had for the posture.
+    static Result<DirectionMap> make(const Machine& machine, const Posture& posture);
+    /// For a tool axis in the work mount's frame, a unit vector.
+    [[nodiscard]] DirectionAt at(const Vec3& axis) const;
+    [[nodiscard]] const InverseSolver& solver() const { return solver_; }
+
+private:
+    DirectionMap(const Machine& machine, InverseSolver solver) : machine_(&machine), solver_(std::move(solver)) {}
+    const Machine* machine_;
+    InverseSolver solver_;
+};
 
 /// Tool axes in the frame of the work mount that the rotary joints can point to within their travel; linear travel is not looked at.
 struct DirectionReach {

@@ -2,7 +2,10 @@
 #include "tests/app/window_fixture.hpp"
 
 #include "core/base/units.hpp"
+#include "core/geometry/pose.hpp"
+#include "core/machine/kinematics.hpp"
 
+#include <QClipboard>
 #include <QStandardPaths>
 
 using namespace wexilum;
@@ -289,6 +292,197 @@ private Q_SLOTS:
         desk.edit(QStringLiteral("setups/focuser-hub-low.json"), QStringLiteral("\"units\""), QStringLiteral("\"x-note\": 1, \"units\""));
         QVERIFY(wait_until([&] { return workspace.results()->contact == nullptr; }));
         QCOMPARE(desk.find<QLabel>("contact-told").text(), QStringLiteral("Not checked since the last change."));
+    }
+
+    // --- reach
+
+    void directions_are_told_and_a_click_goes_there()
+    {
+        Desk desk(QStringLiteral("mirror-back-face"));
+        desk.click_station(Station::machine);
+        desk.window().selection().select_line(400);
+        desk.click("show-reach");
+        ReachDisk& disk = desk.find<ReachDisk>("reach-disk");
+        auto& told = desk.find<QLabel>("reach-told");
+        // Its middle is the part's Z, the edge is level: what lies between keeps its share of the sphere.
+        const Vec3 leaning(std::sin(to_rad(30)), 0, std::cos(to_rad(30)));
+        QTest::mouseMove(&disk, disk.place_of(leaning).toPoint());
+        QTRY_VERIFY2(told.text().startsWith(QStringLiteral("30.")) || told.text().startsWith(QStringLiteral("29.")),
+                     qPrintable(told.text()));
+        QVERIFY2(told.text().contains(QStringLiteral(" B -30.")) && told.text().contains(QStringLiteral(", or C ")),
+                 qPrintable(told.text()));
+        for (const Vec3& axis : {leaning, Vec3(0, 0.6, 0.8), Vec3(-0.48, -0.6, 0.64)}) {
+            QVERIFY((*disk.axis_at(disk.place_of(axis)) - axis).norm() < 1e-9);
+        }
+        QVERIFY(!disk.axis_at(QPointF(2, 2)));
+        // What the job leaves of the travel: B goes from 0 to 32 of -110 to 110.
+        auto& travel = desk.find<QTableWidget>("reach-travel");
+        const int b = travel.row(travel.findItems(QStringLiteral("B"), Qt::MatchExactly).front());
+        QCOMPARE(travel.item(b, 2)->text(), QStringLiteral("110.00°"));
+        QCOMPARE(travel.item(b, 3)->text(), QStringLiteral("78.00°"));
+        // A dot leads to the block that works in its direction.
+        const auto& results = desk.window().workspace().results();
+        const Kinematics kinematics = Kinematics::make(results->assembly().machine, results->assembly().posture_of(0)).value();
+        const auto axis_of = [&](std::size_t motion) {
+            return Vec3(results->assembly().setup.part.linear().transpose() *
+                        kinematics.pose(results->replayed->track.readings(motion), 0).axis);
+        };
+        const std::size_t motion = *results->replayed->track.motion_at(1200);
+        QTest::mouseClick(&disk, Qt::LeftButton, {}, disk.place_of(axis_of(motion)).toPoint());
+        QVERIFY(desk.window().selection().line() != 400U);
+        QVERIFY(angle_between(axis_of(*desk.window().selection().motion()), axis_of(motion)) < to_rad(6));
+        desk.find<QComboBox>("reach-half").setFocus();
+        QTest::keyClick(&desk.find<QComboBox>("reach-half"), Qt::Key_Down);
+        QVERIFY(disk.axis_at(disk.place_of(Vec3(0.6, 0, -0.8)))->z() < 0);
+    }
+
+    // --- witnesses
+
+    void a_wrong_sign_is_found_in_the_table()
+    {
+        Desk desk(QStringLiteral("mirror-cell"));
+        // The file says that X rises the other way.
+        desk.edit(QStringLiteral("machines/tarn-3.json"), QStringLiteral("\"direction\": [1, 0, 0], \"reading\": \"tool-relative\""),
+                  QStringLiteral("\"direction\": [-1, 0, 0], \"reading\": \"tool-relative\""));
+        desk.click_station(Station::machine);
+        desk.click("show-witnesses");
+        QTableWidget& table = desk.find<QTableWidget>("witnesses");
+        QTRY_COMPARE(table.item(1, 0)->text(), QStringLiteral("300.000 mm off"));
+        QCOMPARE(table.item(0, 0)->text(), QStringLiteral("holds"));
+        desk.click_cell(table, 1, 0);
+        auto& why = desk.find<QLabel>("witness-why");
+        QVERIFY2(why.text().contains(QStringLiteral("Nearest explanation: the direction of X is turned round, or its reading tells its own "
+                                                    "motion (6 of 6 witnesses hold then)")),
+                 qPrintable(why.text()));
+        QVERIFY(desk.read(QStringLiteral("machines/tarn-3.json")).contains(QStringLiteral("[-1, 0, 0]"))); // proposed, not applied
+        // The machine stands where it was read.
+        QCOMPARE(reading(desk, "X"), 150.0);
+    }
+
+    void what_is_measured_is_typed_and_pasted()
+    {
+        Desk desk(QStringLiteral("mirror-cell"));
+        desk.click_station(Station::machine);
+        desk.click("show-witnesses");
+        QTableWidget& table = desk.find<QTableWidget>("witnesses");
+        const auto column = [&](const QString& head) {
+            for (int i = 0; i < table.columnCount(); ++i) {
+                if (table.horizontalHeaderItem(i)->text().section(QLatin1Char('\n'), 0, 0) == head) {
+                    return i;
+                }
+            }
+            return -1;
+        };
+        const int rows = table.rowCount();
+        desk.type_cell(table, 1, column(QStringLiteral("X")), QStringLiteral("6 in"));
+        QCOMPARE(table.item(1, column(QStringLiteral("X")))->text(), QStringLiteral("152.4"));
+        QCOMPARE(table.item(1, 0)->text(), QStringLiteral("2.400 mm off"));
+        QCoreApplication::processEvents();
+        QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(table.item(1, 0)->text(), QStringLiteral("holds"));
+        desk.type_cell(table, 1, column(QStringLiteral("X")), QStringLiteral("far"));
+        QVERIFY(desk.find<QLabel>("witness-refused").text().startsWith(QStringLiteral("\"far\" is no number")));
+        QCOMPARE(table.item(1, column(QStringLiteral("X")))->text(), QStringLiteral("150"));
+        desk.click("witness-add");
+        QCOMPARE(table.rowCount(), rows + 1);
+        // A row of a spreadsheet, from the name on: name, mount, Y, X, Z, (H,) length, tip, axis as the table's columns are.
+        QStringList cells;
+        for (int i = 1; i < table.columnCount(); ++i) {
+            const QString head = table.horizontalHeaderItem(i)->text().section(QLatin1Char('\n'), 0, 0);
+            cells.push_back(head == QStringLiteral("Name")          ? QStringLiteral("pasted")
+                            : head == QStringLiteral("X")           ? QStringLiteral("10")
+                            : head == QStringLiteral("Y")           ? QStringLiteral("20")
+                            : head == QStringLiteral("Z")           ? QStringLiteral("-100")
+                            : head == QStringLiteral("Tool length") ? QStringLiteral("50")
+                            : head == QStringLiteral("Tip at")      ? QStringLiteral("10, 20, 470") // 620 - 100 - 50
+                            : head == QStringLiteral("Tool axis")   ? QStringLiteral("+Z")
+                                                                    : QString());
+        }
+        const int head_joint = column(QStringLiteral("H"));
+        desk.click_cell(table, rows, column(QStringLiteral("Name")));
+        // Cells of other heads' joints are left out: pasted up to there.
+        QGuiApplication::clipboard()->setText(head_joint < 0 ? cells.join(QLatin1Char('\t'))
+                                                             : QStringList(cells.mid(0, head_joint - 1)).join(QLatin1Char('\t')));
+        QTest::keyClick(&table, Qt::Key_V, Qt::ControlModifier);
+        if (head_joint >= 0) {
+            desk.click_cell(table, rows, head_joint + 1);
+            QGuiApplication::clipboard()->setText(QStringList(cells.mid(head_joint)).join(QLatin1Char('\t')));
+            QTest::keyClick(&table, Qt::Key_V, Qt::ControlModifier);
+        }
+        QVERIFY2(!desk.find<QLabel>("witness-refused").isVisible(), qPrintable(desk.find<QLabel>("witness-refused").text()));
+        QCOMPARE(table.item(rows, column(QStringLiteral("Name")))->text(), QStringLiteral("pasted"));
+        QCOMPARE(table.item(rows, 0)->text(), QStringLiteral("holds"));
+        desk.click_cell(table, rows, 0);
+        desk.click("witness-remove");
+        QCOMPARE(table.rowCount(), rows);
+    }
+
+    void measurements_are_fitted_with_residuals()
+    {
+        Desk desk(QStringLiteral("setting-circle"));
+        desk.click_station(Station::machine);
+        desk.click("show-witnesses");
+        auto& source = desk.find<QComboBox>("fit-source");
+        source.setFocus();
+        QTest::keyClick(&source, Qt::Key_End);
+        QCOMPARE(source.currentText(), QStringLiteral("measured/brae-4r-second.csv"));
+        desk.click("fit");
+        // The same as wexilum-cli calibrate tells of the same table.
+        const QString found = desk.find<QLabel>("fit-found").text();
+        QVERIFY2(found.contains(QStringLiteral("A        zero +0.0233 deg, axis off by 0.0761 mm")), qPrintable(found));
+        QVERIFY2(found.contains(QStringLiteral("0.1349 mm rms by the drawing, 0.0020 mm after the fit, at most 0.0038 mm")),
+                 qPrintable(found));
+        auto& residuals = desk.find<QTableWidget>("fit-residuals");
+        double worst = 0;
+        double squares = 0;
+        for (int i = 0; i < residuals.rowCount(); ++i) {
+            worst = std::max(worst, residuals.item(i, 2)->text().toDouble());
+            squares += std::pow(residuals.item(i, 1)->text().toDouble(), 2);
+        }
+        QVERIFY(std::abs(worst - 0.0038) < 1e-9);
+        QVERIFY(std::abs(std::sqrt(squares / residuals.rowCount()) - 0.1349) < 1e-4);
+        desk.click("fit-overlay");
+        const QString overlay = desk.read(QStringLiteral("overlays/brae-4r-measured.json"));
+        QVERIFY(overlay.contains(QStringLiteral("\"format\": \"overlay/1\"")) && overlay.contains(QStringLiteral("machines/brae-4r.json")));
+        desk.click("fit-overlay"); // it is not written over
+        QVERIFY(desk.find<QLabel>("message").text().contains(QStringLiteral("is there already")));
+    }
+
+    // --- attachments
+
+    void a_head_is_fitted_and_turned()
+    {
+        Desk desk(QStringLiteral("mirror-cell-sides"));
+        desk.click_station(Station::machine);
+        desk.window().selection().select_line(20);
+        desk.click("show-heads");
+        auto& heads = desk.find<QComboBox>("heads");
+        QCOMPARE(heads.currentText(), QStringLiteral("turning head"));
+        auto& reading_of = desk.find<QLabel>("head-reading-H");
+        QVERIFY2(reading_of.text().startsWith(QStringLiteral("H at 90°, scale 0 … 360°, marks at 1°")), qPrintable(reading_of.text()));
+        desk.click("head-turn-H+");
+        QVERIFY(std::abs(reading(desk, "H") - to_rad(91)) < 1e-9);
+        desk.click("head-turn-H--");
+        QVERIFY(reading_of.text().startsWith(QStringLiteral("H at 81°")));
+        const QString figures = desk.find<QLabel>("head-figures").text();
+        QVERIFY2(figures.startsWith(QStringLiteral(
+                     "Gauge point 132.500 mm below the spindle's face, 48.150 mm beside its axis; the tool leans by 90.000°.")),
+                 qPrintable(figures));
+        auto& users = desk.find<QListWidget>("head-users");
+        QCOMPARE(users.count(), 2);
+        QCOMPARE(users.item(1)->text(), QStringLiteral("20  bores in six directions"));
+        QTest::mouseClick(users.viewport(), Qt::LeftButton, {}, users.visualItemRect(users.item(1)).center());
+        QCOMPARE(desk.window().selection().operation(), std::size_t(1));
+        // Another head: seen fitted, its sketch with the tool's length as typed.
+        heads.setFocus();
+        QTest::keyClick(&heads, Qt::Key_Down);
+        QCOMPARE(heads.currentText(), QStringLiteral("side head"));
+        desk.type("head-tool-length", QStringLiteral("2 in"));
+        QVERIFY(
+            desk.find<QLabel>("head-figures").text().contains(QStringLiteral("Tip 118.020 mm below, 103.200 mm beside."))); // 52.4 + 50.8
+        QTest::keyClick(&heads, Qt::Key_Down);
+        QVERIFY(desk.find<QLabel>("head-state").text().startsWith(QStringLiteral("Its gauge length is not stated")));
+        QCOMPARE(users.item(0)->text(), QStringLiteral("none of this job: an operation names it under \"posture\""));
     }
 };
 

@@ -51,6 +51,39 @@ private Q_SLOTS:
         QVERIFY2(quarter && std::abs(quarter->upper - share) < 0.002, qPrintable(QString::number(quarter->upper)));
     }
 
+    void one_direction_by_hand()
+    {
+        // Tarn 5T: B tilts by 110 deg, C turns by 450, so a place on its circle is never nearer to an end than 270.
+        const Machine machine = load_demo("mirror-back-face").value().machine;
+        const auto map = DirectionMap::make(machine, machine.at_rest());
+        QVERIFY(map);
+        const auto leaning = [&](double deg, double about) {
+            return map->at(Eigen::AngleAxisd(to_rad(about), Vec3::UnitZ()) * Vec3(std::sin(to_rad(deg)), 0, std::cos(to_rad(deg))));
+        };
+        for (const double about : {0.0, 37.0, 200.0}) {
+            QCOMPARE(leaning(30, about).branches, 2);
+            QVERIFY(std::abs(to_deg(leaning(30, about).margin) - 80) < 1e-9); // 110 - 30
+            QVERIFY(std::abs(to_deg(leaning(109, about).margin) - 1) < 1e-9);
+            QCOMPARE(leaning(111, about).branches, 0);
+        }
+        QVERIFY(leaning(0, 0).pole < 1e-9); // where C does nothing
+        QVERIFY(std::abs(leaning(1, 0).pole - to_rad(1)) < 1e-6);
+        QVERIFY(std::abs(to_deg(leaning(0, 0).margin) - 110) < 1e-9); // any C will do
+        // With B from -20 on, what leans by 30 is had one way alone.
+        Machine less = machine;
+        less.joints[less.find_joint("B")->value].travel = Travel{to_rad(-20), to_rad(110)};
+        const auto half = DirectionMap::make(less, less.at_rest());
+        const Vec3 axis(std::sin(to_rad(30)), 0, std::cos(to_rad(30)));
+        QCOMPARE(half->at(axis).branches, 1);
+        QVERIFY(std::abs(to_deg(half->at(axis).margin) - 50) < 1e-9); // 30 is 50 from -20, and 80 from 110
+        // Three axes: straight up alone.
+        const Machine three = load_demo("mirror-cell").value().machine;
+        const auto up = DirectionMap::make(three, three.at_rest());
+        QCOMPARE(up->at(Vec3::UnitZ()).branches, 1);
+        QVERIFY(std::isinf(up->at(Vec3::UnitZ()).margin));
+        QCOMPARE(up->at(axis).branches, 0);
+    }
+
     void remarks_of_machines()
     {
         const Machine five = load_demo("mirror-back-face").value().machine;
