@@ -12,6 +12,11 @@ MachineEditor::MachineEditor(Workspace& workspace, QObject* parent) : QObject(pa
     connect(&workspace, &Workspace::findings_changed, this, &MachineEditor::changed);
     connect(&workspace, &Workspace::job_changed, this, &MachineEditor::read);
     connect(&workspace, &Workspace::project_changed, this, [this] {
+        // Files that come and go in the same project leave alone what is edited.
+        if (folder_ == workspace_.folder() && chosen_ && workspace_.documents().text(path_)) {
+            return;
+        }
+        folder_ = workspace_.folder();
         chosen_ = false;
         path_.clear();
         machine_.reset();
@@ -143,6 +148,51 @@ std::optional<MachineEditor::Need> MachineEditor::need_of(const std::string& joi
         }
     }
     return out;
+}
+
+QString MachineEditor::trouble_of(const PartPath& part, const FormField& field) const
+{
+    if (!document_) {
+        return {};
+    }
+    const auto told = [](const std::string& message, const std::string& cure, const QString& where = {}) {
+        return QStringLiteral("%1%2; %3").arg(QString::fromStdString(message), where, QString::fromStdString(cure));
+    };
+    PartPath whole = part;
+    whole.insert(whole.end(), field.keys.begin(), field.keys.end());
+    const json::Node* value = json::node_at(*document_, whole);
+    if (problem_ && value != nullptr && problem_->place.line > 0) {
+        const Place begin = document_->place_of(value->begin);
+        const Place end = document_->place_of(value->end);
+        const auto at = std::pair(problem_->place.line, problem_->place.column);
+        if (at >= std::pair(begin.line, begin.column) && at <= std::pair(end.line, end.column)) {
+            return told(problem_->message, problem_->cure);
+        }
+    }
+    if (!is_of_job()) {
+        return {};
+    }
+    const std::string name = name_of(*document_, part);
+    const auto& error = workspace_.error();
+    const std::vector<std::string> length{"tool", "gauge_length"};
+    if (error && field.keys == length && error->message == "the attachment \"" + name + "\" has no gauge length") {
+        return told(error->message, error->cure);
+    }
+    // Findings of the run that say what of the machine is in the way.
+    const json::Node* for_people = json::node_at(*document_, part)->find("name");
+    const std::vector<std::string> cuts{"moves_while_cutting"};
+    const std::vector<std::string> fastest{"gearing", "most_speed"};
+    for (const FoundAt& at : workspace_.findings()) {
+        const Finding& f = at.finding;
+        const bool positioned =
+            field.keys == cuts && f.kind == "positions-only" && f.message.rfind("the cut moves " + name + " by ", 0) == 0;
+        const bool too_fast = field.keys == fastest && f.kind == "too-fast" && for_people != nullptr &&
+                              f.message.find(", the " + for_people->text + " takes ") != std::string::npos;
+        if (positioned || too_fast) {
+            return told(f.message, f.cure, QStringLiteral(", at %1:%2").arg(QString::fromStdString(f.source.file)).arg(f.source.line));
+        }
+    }
+    return {};
 }
 
 } // namespace wexilum::app

@@ -45,6 +45,9 @@ public:
         std::optional<Finding> beyond; ///< the worst finding that it can't go there
     };
     [[nodiscard]] std::optional<Need> need_of(const std::string& joint) const;
+    /// What is wrong with a field's value: what keeps the text from being a machine where that stands in it, or what the job can't do with
+    /// it, where, and the cure. Empty where nothing is.
+    [[nodiscard]] QString trouble_of(const PartPath& part, const FormField& field) const;
     /// Where the machine, as it is drawn now, has a witness's tip and axis; nothing where that can't be computed.
     [[nodiscard]] std::optional<Pose> computed(std::size_t witness) const;
     /// What would explain that it is missed, the nearest first.
@@ -58,6 +61,7 @@ private:
     void read();
 
     Workspace& workspace_;
+    QString folder_; ///< of the project that the path is in
     QString path_;
     bool chosen_ = false;
     std::optional<json::Document> document_;

@@ -11,6 +11,7 @@
 #include <QKeyEvent>
 #include <QMenu>
 #include <QSignalBlocker>
+#include <QSplitter>
 #include <QVBoxLayout>
 
 namespace wexilum::app {
@@ -89,9 +90,32 @@ void PartTree::dropEvent(QDropEvent* event)
     const QTreeWidgetItem* source = currentItem();
     event->setDropAction(Qt::IgnoreAction); // the tree is made anew from the text
     event->accept();
-    if (target != nullptr && source != nullptr && target != source && !target->data(0, carrier_role).toString().isEmpty()) {
+    if (target == nullptr || source == nullptr || target == source) {
+        return;
+    }
+    const auto is_joint = [](const QTreeWidgetItem* item) {
+        return item->data(0, part_role).toString().startsWith(QLatin1String("joints/"));
+    };
+    const auto place = dropIndicatorPosition();
+    const bool between = place == QAbstractItemView::AboveItem || place == QAbstractItemView::BelowItem;
+    if (between && is_joint(source) && is_joint(target) && source->parent() == target->parent()) {
+        Q_EMIT ordered(source->data(0, part_role).toString(), target->data(0, part_role).toString(), place == QAbstractItemView::BelowItem);
+    } else if (!target->data(0, carrier_role).toString().isEmpty()) {
         Q_EMIT dropped(source->data(0, part_role).toString(), target->data(0, carrier_role).toString());
     }
+}
+
+/// Names as wide as they are, up to three fifths: what a part is stands beside them.
+void PartTree::fit_columns()
+{
+    resizeColumnToContents(0);
+    setColumnWidth(0, std::min(columnWidth(0) + 6, 3 * viewport()->width() / 5));
+}
+
+void PartTree::resizeEvent(QResizeEvent* event)
+{
+    QTreeWidget::resizeEvent(event);
+    fit_columns();
 }
 
 void PartTree::keyPressEvent(QKeyEvent* event)
@@ -111,11 +135,26 @@ DefinePane::DefinePane(MachineEditor& editor, QWidget* parent) : QWidget(parent)
 {
     setObjectName(QStringLiteral("define-pane"));
     set_surface(*this, "paper");
-    auto* column = new QVBoxLayout(this);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    auto* across = new QSplitter(Qt::Horizontal);
+    across->setChildrenCollapsible(false);
+    row->addWidget(across);
+    auto* parts = new QWidget;
+    set_surface(*parts, "paper");
+    text_ = new TextEditor(editor.workspace().documents());
+    text_->setObjectName(QStringLiteral("define-text"));
+    text_->setAccessibleName(tr("text of the machine's file"));
+    text_->setVisible(false);
+    across->addWidget(parts);
+    across->addWidget(text_);
+    across->setSizes({340, 300});
+    auto* column = new QVBoxLayout(parts);
     column->setContentsMargins(12, 10, 12, 10);
     column->setSpacing(8);
     column->addWidget(build_head());
-    column->addWidget(build_parts(), 2);
+    column->addWidget(build_parts(), 4);
     problem_ = new QLabel;
     problem_->setObjectName(QStringLiteral("machine-problem"));
     problem_->setWordWrap(true);
@@ -127,6 +166,7 @@ DefinePane::DefinePane(MachineEditor& editor, QWidget* parent) : QWidget(parent)
     column->addWidget(wrong_);
     column->addWidget(form_, 3);
     connect(form_, &FieldForm::typed, this, &DefinePane::typed);
+    connect(text_, &TextEditor::cursorPositionChanged, this, &DefinePane::follow_cursor);
     connect(form_, &FieldForm::left, this, &DefinePane::renew_form);
     column->addWidget(problem_);
     connect(&editor, &MachineEditor::changed, this, &DefinePane::renew);
@@ -214,6 +254,8 @@ QWidget* DefinePane::build_parts()
     column->addWidget(tree_, 1);
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
+    auto* second = new QHBoxLayout;
+    second->setSpacing(6);
     const std::array<std::tuple<QString, QString, MachinePart, QString>, 5> adds{
         std::tuple(tr("+ Joint"), QStringLiteral("add-joint"), MachinePart::joint, tr("A joint that the chosen part carries")),
         std::tuple(tr("+ Mount"), QStringLiteral("add-mount"), MachinePart::mount, tr("Where a tool or the work is held")),
@@ -221,20 +263,19 @@ QWidget* DefinePane::build_parts()
         std::tuple(tr("+ Head"), QStringLiteral("add-attachment"), MachinePart::attachment, tr("An attachment for the first tool mount")),
         std::tuple(tr("+ Witness"), QStringLiteral("add-witness"), MachinePart::witness,
                    tr("Readings of the control and where the tip was measured"))};
-    for (const auto& [text, name, part, tip] : adds) {
+    for (const auto& [text, name, kind_of_part, tip] : adds) {
         auto* add_button = named_button(text, name, tip);
-        row->addWidget(add_button);
-        const MachinePart kind = part;
+        (kind_of_part == MachinePart::witness ? second : row)->addWidget(add_button);
+        const MachinePart kind = kind_of_part;
         connect(add_button, &QPushButton::clicked, this, [this, kind] { add(kind); });
     }
     row->addStretch(1);
     column->addLayout(row);
-    auto* second = new QHBoxLayout;
-    second->setSpacing(6);
     auto* up = named_button(tr("Up"), QStringLiteral("part-up"), tr("Before the joint above it on the same carrier (Alt+Up)"));
     auto* down = named_button(tr("Down"), QStringLiteral("part-down"), tr("Behind the joint below it on the same carrier (Alt+Down)"));
     auto* away = named_button(tr("Take away"), QStringLiteral("part-remove"), tr("Takes the chosen part away (Delete)"));
-    auto* text = named_button(tr("Text"), QStringLiteral("machine-text"), tr("The file's text"));
+    auto* text = named_button(tr("Text"), QStringLiteral("machine-text"), tr("The file's text beside the form, in step with it"));
+    text->setCheckable(true);
     for (QPushButton* one : {up, down, away}) {
         second->addWidget(one);
     }
@@ -260,7 +301,12 @@ QWidget* DefinePane::build_parts()
     connect(up, &QPushButton::clicked, this, [move] { move(true); });
     connect(down, &QPushButton::clicked, this, [move] { move(false); });
     connect(away, &QPushButton::clicked, this, remove);
-    connect(text, &QPushButton::clicked, this, [this] { Q_EMIT open_wanted(editor_.path()); });
+    connect(text, &QPushButton::toggled, this, [this](bool on) {
+        text_->setVisible(on);
+        Q_EMIT text_shown(on);
+        follow_text();
+    });
+    connect(tree_, &PartTree::ordered, this, &DefinePane::order);
     connect(tree_, &PartTree::moved, this, move);
     connect(tree_, &PartTree::removed, this, remove);
     connect(tree_, &PartTree::dropped, this, [this](const QString& part, const QString& carrier) {
@@ -276,9 +322,86 @@ QWidget* DefinePane::build_parts()
             part_ = item->data(0, part_role).toString();
             tell({});
             renew_form();
+            follow_text();
         }
     });
     return box;
+}
+
+// --- the text in step -----------------------------------------------------------------------------------------------
+
+/// The chosen part's line is in sight.
+void DefinePane::follow_text()
+{
+    if (!text_->isVisible()) {
+        return;
+    }
+    text_->show_file(editor_.path());
+    const json::Node* node = editor_.document() ? json::node_at(*editor_.document(), path_of(part_)) : nullptr;
+    if (node != nullptr && !text_->hasFocus()) {
+        text_->go_to_line(int(editor_.document()->place_of(node->begin).line) - 1);
+    }
+}
+
+/// The part that the cursor is in is chosen.
+void DefinePane::follow_cursor()
+{
+    if (!text_->hasFocus() || !editor_.document() || editor_.path() != text_->path()) {
+        return;
+    }
+    const auto at = std::size_t(text_->SendScintilla(QsciScintilla::SCI_GETCURRENTPOS));
+    PartPath found;
+    const auto look = [&](const json::Node& holder, const PartPath& in, const auto& again) -> void {
+        for (const char* list : {"joints", "mounts", "attachments", "bodies", "witnesses"}) {
+            const json::Node* node = holder.find(list);
+            for (std::size_t i = 0; node != nullptr && i < node->items.size(); ++i) {
+                if (node->items[i].begin <= at && at < node->items[i].end) {
+                    found = in;
+                    found.emplace_back(std::string(list));
+                    found.emplace_back(i);
+                    again(node->items[i], found, again);
+                    return;
+                }
+            }
+        }
+    };
+    look(editor_.document()->root(), {}, look);
+    if (place_text(found) != part_) {
+        choose(place_text(found));
+    }
+}
+
+/// Joints change places one by one until the one that was dragged stands where it was dropped.
+void DefinePane::order(const QString& joint, const QString& at, bool behind)
+{
+    if (!editor_.document()) {
+        return;
+    }
+    const std::string id = name_of(*editor_.document(), path_of(joint));
+    const std::string goal = name_of(*editor_.document(), path_of(at));
+    change(tr("order of the joints"), [&](const json::Document& d) -> Result<std::string> {
+        std::string text = d.text();
+        for (;;) { // each step brings it nearer, or it is there
+            const auto document = json::Document::parse(text, d.file_name());
+            const json::Node* joints = document->root().find("joints");
+            std::optional<std::size_t> own;
+            std::optional<std::size_t> other;
+            for (std::size_t i = 0; joints != nullptr && i < joints->items.size(); ++i) {
+                const std::string name = name_of(*document, {"joints", i});
+                own = name == id ? std::optional(i) : own;
+                other = name == goal ? std::optional(i) : other;
+            }
+            if (!own || !other || (behind ? *own > *other : *own < *other)) {
+                return text;
+            }
+            const auto next = moved_among(*document, *own, *own > *other);
+            if (!next || *next == text) {
+                return next ? Result<std::string>(text) : next;
+            }
+            text = *next;
+        }
+    });
+    follow("joints", id);
 }
 
 /// Chooses the part of a list by its name, wherever it stands now.
@@ -317,7 +440,10 @@ QString DefinePane::carrier() const
 
 void DefinePane::add(MachinePart part)
 {
-    PartPath path;
+    PartPath path = path_of(part_); // a joint or body added at a head is the head's
+    const bool of_head =
+        path.size() >= 2 && std::get<std::string>(path[0]) == "attachments" && (part == MachinePart::joint || part == MachinePart::body);
+    path = of_head ? path : PartPath();
     const std::string on = carrier().toStdString();
     change(tr("new part"), [&](const json::Document& d) { return with_new_part(d, part, on, path); });
     if (!path.empty()) {
@@ -344,6 +470,7 @@ void DefinePane::choose(const QString& part)
     part_ = part;
     renew_tree();
     renew_form();
+    follow_text();
 }
 
 void DefinePane::renew()
@@ -432,8 +559,7 @@ void DefinePane::renew_tree()
             item->setFlags(item->flags() & ~Qt::ItemIsDragEnabled);
         });
         tree_->expandAll();
-        tree_->resizeColumnToContents(0);
-        tree_->setColumnWidth(0, std::min(tree_->columnWidth(0) + 6, 3 * std::max(240, tree_->width()) / 5));
+        tree_->fit_columns();
         chosen = chosen != nullptr ? chosen : root;
         tree_->setCurrentItem(chosen);
         tree_->scrollToItem(chosen);
@@ -516,6 +642,9 @@ void DefinePane::note(std::size_t row, const QString& error)
                 text = tr("this job: %1 … %2").arg(shown(need->low), shown(need->high));
             }
         }
+    }
+    if (text.isEmpty()) {
+        text = editor_.trouble_of(path_of(part_), field);
     }
     if (text.isEmpty()) {
         text = witness_note(field, shade);

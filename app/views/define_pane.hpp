@@ -3,6 +3,7 @@
 
 #include "app/models/machine_editor.hpp"
 #include "app/views/field_form.hpp"
+#include "app/views/text_editor.hpp"
 
 #include <QComboBox>
 #include <QLabel>
@@ -13,20 +14,24 @@
 
 namespace wexilum::app {
 
-/// The tree; a part dropped on a joint, or on the base, is to be carried by it.
+/// The tree; a part dropped on a joint, or on the base, is to be carried by it, a joint dropped before or behind another one on the same
+/// carrier to stand there.
 class PartTree final : public QTreeWidget {
     Q_OBJECT
 public:
     explicit PartTree(QWidget* parent = nullptr);
+    void fit_columns();
 
 Q_SIGNALS:
     void dropped(const QString& part, const QString& carrier);
+    void ordered(const QString& joint, const QString& at, bool behind);
     void removed();
     void moved(bool up);
 
 protected:
     void dropEvent(QDropEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 };
 
 class DefinePane final : public QWidget {
@@ -34,11 +39,12 @@ class DefinePane final : public QWidget {
 public:
     explicit DefinePane(MachineEditor& editor, QWidget* parent = nullptr);
     [[nodiscard]] PartTree& tree() { return *tree_; }
+    [[nodiscard]] bool has_text() const { return text_->isVisibleTo(this); }
     /// Chooses a part by its place in the file, like "joints/2"; "" is the machine itself.
     void choose(const QString& part);
 
 Q_SIGNALS:
-    void open_wanted(const QString& path);
+    void text_shown(bool on);
     void told(const QString& message);
 
 private:
@@ -56,6 +62,9 @@ private:
     void tell(const QString& error);
     void follow(const std::string& list, const std::string& id);
     void start();
+    void follow_text(); ///< to the chosen part
+    void follow_cursor();
+    void order(const QString& joint, const QString& at, bool behind);
     [[nodiscard]] PartPath path_of(const QString& part) const;
     [[nodiscard]] QString carrier() const;
 
@@ -67,6 +76,7 @@ private:
     QPushButton* use_ = nullptr;
     PartTree* tree_ = nullptr;
     FieldForm* form_ = nullptr;
+    TextEditor* text_ = nullptr; ///< of the file, beside the form where it is wanted
     QLabel* problem_ = nullptr;
     QLabel* wrong_ = nullptr; ///< with the last change
     QString part_;            ///< chosen

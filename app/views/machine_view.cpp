@@ -90,7 +90,7 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
         }
     });
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
-    connect(pane_, &DefinePane::open_wanted, this, &MachineView::open_wanted);
+    connect(pane_, &DefinePane::text_shown, this, &MachineView::give_room);
     connect(pane_, &DefinePane::told, this, &MachineView::told);
     connect(witnesses_, &WitnessPane::told, this, &MachineView::told);
     connect(witnesses_, &WitnessPane::witness_chosen, this, [this](const Readings& readings) {
@@ -236,6 +236,14 @@ std::optional<MachineView::Side> MachineView::side_named(const QString& name)
     return at < 0 ? std::nullopt : std::optional(static_cast<Side>(at));
 }
 
+/// A table has more columns than a form, and a text beside it needs as much again.
+void MachineView::give_room()
+{
+    const bool text = side_now_ == Side::define && pane_->has_text();
+    const int wide = side_now_ == Side::witnesses ? 560 : text ? 680 : 360;
+    across_->setSizes({wide, std::max(240, across_->width() - wide)});
+}
+
 void MachineView::show_side(Side side)
 {
     side_now_ = side;
@@ -248,10 +256,7 @@ void MachineView::show_side(Side side)
     speed_->setVisible(!narrow);
     if (side != Side::none) {
         beside_->setCurrentIndex(int(side) - 1);
-        const int wide = side == Side::witnesses ? 560 : 360; // a table has more columns than a form
-        QTimer::singleShot(0, this, [this, wide] {            // once there is the room that other panes leave
-            across_->setSizes({wide, std::max(240, across_->width() - wide)});
-        });
+        QTimer::singleShot(0, this, &MachineView::give_room); // once there is the room that other panes leave
     }
     show_draft();
     if (side == Side::define) {

@@ -77,6 +77,7 @@ private:
     void tick();
     void play_blocks(std::uint32_t first, std::uint32_t end, const QString& caption);
     void tick_blocks();
+    void give_room();
     void show_contact(const ContactPlace* place);
 
     Workspace& workspace_;

@@ -234,10 +234,65 @@ std::string fresh(const std::vector<std::string>& taken, const std::vector<std::
 
 } // namespace
 
+namespace {
+
+/// A joint, set by hand at a scale of degrees, or a body of an attachment that `path` leads to or into.
+Result<std::string> with_new_part_of_head(const Document& machine, MachinePart part, PartPath& path)
+{
+    const FileUnits units = units_of(machine);
+    const json::Path head{path[0], path[1]};
+    const Node* node = json::node_at(machine, head);
+    if (node == nullptr) {
+        return wrong("there is no such attachment", "the file has changed; look again");
+    }
+    const bool joint = part == MachinePart::joint;
+    const std::string list = joint ? "joints" : "bodies";
+    std::vector<std::string> taken = ids_of(machine, list.c_str());
+    for (const Node& one : list_of(machine, "attachments")->items) {
+        const Node* own = one.find(list);
+        for (std::size_t i = 0; own != nullptr && i < own->items.size(); ++i) {
+            taken.push_back(text_of(own->items[i], "id"));
+        }
+    }
+    const std::string item =
+        joint ? fmt::format(
+                    "{{\"id\": {}, \"kind\": \"rotary\", \"direction\": [0, 0, 1], \"point\": [0, 0, 0], \"scale\": {{\"reads\": [0, {}], "
+                    "\"step\": {}, \"rises\": \"counter-clockwise\", \"seen_from\": [0, 0, 1]}}}}",
+                    quoted(fresh(taken, {"H"}, "H")), number_text(whole_turn / units.angle), number_text(to_rad(1) / units.angle))
+              : fmt::format("{{\"id\": {}, \"cylinder\": {{\"diameter\": {}, \"length\": {}}}, \"point\": [0, 0, {}]}}",
+                            quoted(fresh(taken, {}, "body ")), number_text(80 / units.length), number_text(100 / units.length),
+                            number_text(-100 / units.length));
+    json::Path place = head;
+    place.emplace_back(list);
+    const Node* own = node->find(list);
+    const auto patch = own != nullptr ? json::append_item(machine, place, item) : json::set_value(machine, place, "[" + item + "]");
+    if (!patch) {
+        return patch.error();
+    }
+    path = head;
+    path.emplace_back(list);
+    path.emplace_back(own != nullptr ? own->items.size() : std::size_t(0));
+    const std::string text = json::applied(machine.text(), *patch);
+    json::Path message = head;
+    message.insert(message.end(), {std::string("messages"), std::string("set")});
+    if (!joint || json::node_at(machine, message) != nullptr) {
+        return text;
+    }
+    return form::then(text, machine.file_name(), [&](const Document& document) { // whoever sets it has to be told how
+        return json::set_value(document, message, quoted("Set {joint} of the {name} to {reading} deg, {sense} by {amount}"));
+    });
+}
+
+} // namespace
+
 Result<std::string> with_new_part(const Document& machine, MachinePart part, const std::string& parent, PartPath& path)
 {
     const FileUnits units = units_of(machine);
     const auto length = [&](double mm) { return number_text(mm / units.length); };
+    const auto* of = path.size() >= 2 ? std::get_if<std::string>(&path[0]) : nullptr;
+    if (of != nullptr && *of == "attachments" && (part == MachinePart::joint || part == MachinePart::body)) {
+        return with_new_part_of_head(machine, part, path);
+    }
     std::string list;
     std::string item;
     const auto joints = ids_of(machine, "joints");

@@ -58,7 +58,8 @@ using PartPath = json::Path;
 /// wrong with what was typed.
 Result<std::string> with_value(const json::Document& machine, const PartPath& path, const FormField& field, const std::string& typed);
 
-/// The text with a new part at its place's end, carried by `parent` (a joint or "base"); a fresh name. `path` is where it stands.
+/// The text with a new part at its place's end, carried by `parent` (a joint or "base"); a fresh name. `path` is where it stands; where it
+/// leads to an attachment, or to what is in one, a joint or body is that attachment's.
 Result<std::string> with_new_part(const json::Document& machine, MachinePart part, const std::string& parent, PartPath& path);
 /// Without a part; what a joint carried is carried by its parent then, and its readings go from witnesses.
 Result<std::string> without_part(const json::Document& machine, const PartPath& path);

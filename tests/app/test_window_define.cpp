@@ -4,6 +4,7 @@
 #include "app/views/chart_library.hpp"
 #include "core/base/units.hpp"
 
+#include <QCheckBox>
 #include <QStandardPaths>
 
 using namespace wexilum;
@@ -26,6 +27,7 @@ struct Hand {
     void choose(const QString& part)
     {
         ++actions;
+        QTest::qWait(20); // for the room that the pane has just got
         PartTree& tree = desk.window().machine().definition().tree();
         const auto found = tree.findItems(part, Qt::MatchExactly | Qt::MatchRecursive);
         if (found.isEmpty()) {
@@ -33,8 +35,9 @@ struct Hand {
         }
         tree.scrollToItem(found.front());
         QTest::mouseClick(tree.viewport(), Qt::LeftButton, {}, tree.visualItemRect(found.front()).center());
-        if (tree.currentItem() != found.front()) {
-            qFatal("a click does not choose %s", qPrintable(part));
+        if (tree.currentItem() == nullptr || tree.currentItem()->text(0) != part) {
+            qFatal("a click does not choose %s but %s", qPrintable(part),
+                   tree.currentItem() == nullptr ? "nothing" : qPrintable(tree.currentItem()->text(0)));
         }
     }
     /// Clicks a field and types over what stands there.
@@ -79,6 +82,8 @@ private Q_SLOTS:
         desk.type("new-machine-name", QStringLiteral("mine"));
         hand.actions += 3;
         QVERIFY(desk.read(QStringLiteral("machines/mine.json")).contains(QStringLiteral("\"name\": \"mine\"")));
+        QCOMPARE(hand.drawn().name, std::string("mine"));
+        QTest::qWait(600); // the new file is seen on the disk: it stays what is edited
         QCOMPARE(hand.drawn().name, std::string("mine"));
         for (const auto& [joint, travel, fast, slow] :
              {std::tuple("Y", "-260, 260", "18 m/min", "3500"), std::tuple("X", "-420, 420", "18 m/min", "3500"),
@@ -255,6 +260,92 @@ private Q_SLOTS:
         QTest::keyClick(&tree, Qt::Key_Delete);
         QCOMPARE(hand.drawn().joints.size(), std::size_t(4));
         QCOMPARE(QString::fromStdString(**desk.window().workspace().documents().text(QStringLiteral("machines/tarn-3.json"))), before);
+    }
+
+    void what_the_job_cannot_do_is_told_at_its_field()
+    {
+        Desk desk(QStringLiteral("mirror-back-face"));
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        hand.choose(QStringLiteral("C"));
+        auto& cuts = hand.field<QCheckBox>(QStringLiteral("Moves while cutting"));
+        QVERIFY(cuts.isChecked());
+        cuts.setFocus();
+        QTest::keyClick(&cuts, Qt::Key_Space);
+        QVERIFY(desk.ready());
+        QVERIFY2(hand.note(QStringLiteral("Moves while cutting")).startsWith(QStringLiteral("the cut moves C by ")),
+                 qPrintable(hand.note(QStringLiteral("Moves while cutting"))));
+        QVERIFY(hand.note(QStringLiteral("Moves while cutting")).contains(QStringLiteral("but it may only be positioned, at toolpaths/")));
+        // What keeps the text from being a machine stands at its value.
+        hand.type(QStringLiteral("Home"), QStringLiteral("900"));
+        QVERIFY2(hand.note(QStringLiteral("Home")).contains(QStringLiteral("home")), qPrintable(hand.note(QStringLiteral("Home"))));
+        QVERIFY(desk.find<QLabel>("machine-problem").isVisible());
+    }
+
+    void the_text_is_in_step_with_the_form()
+    {
+        Desk desk(QStringLiteral("mirror-cell"));
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        hand.click("machine-text");
+        auto& text = desk.find<TextEditor>("define-text");
+        hand.choose(QStringLiteral("Z"));
+        int line = 0;
+        int column = 0;
+        text.getCursorPosition(&line, &column);
+        QVERIFY2(text.text(line).contains(QStringLiteral("\"id\": \"Z\"")), qPrintable(text.text(line)));
+        hand.type(QStringLiteral("Travel"), QStringLiteral("-480, 0"));
+        QVERIFY(text.text().contains(QStringLiteral("\"travel\": [-480, 0]")));
+        // The cursor in another part chooses it, and what is typed there is in its form.
+        const QString spindle = QStringLiteral("\"point\": [0, 0, 620]");
+        const auto at = text.text().indexOf(spindle);
+        text.setFocus();
+        QTRY_VERIFY(text.hasFocus());
+        text.lineIndexFromPosition(int(at), &line, &column);
+        text.setCursorPosition(line, column + int(spindle.size()) - 1);
+        QTRY_COMPARE(hand.field<QLineEdit>(QStringLiteral("Name")).text(), QStringLiteral("spindle"));
+        QTest::keyClick(&text, Qt::Key_Backspace);
+        QTest::keyClick(&text, Qt::Key_5);
+        QCOMPARE(hand.field<QLineEdit>(QStringLiteral("Point")).text(), QStringLiteral("0, 0, 625"));
+    }
+
+    void joints_are_ordered_by_dragging_and_heads_have_joints()
+    {
+        Desk desk(QStringLiteral("mirror-cell"));
+        Hand hand{desk};
+        desk.click_station(Station::machine);
+        hand.click("define");
+        PartTree& tree = desk.window().machine().definition().tree();
+        const auto place = [&](const QString& part) {
+            return tree.visualItemRect(tree.findItems(part, Qt::MatchExactly | Qt::MatchRecursive).front());
+        };
+        const auto order = [&] {
+            QStringList out;
+            for (const Joint& joint : hand.drawn().joints) {
+                out.push_back(QString::fromStdString(joint.id));
+            }
+            return out;
+        };
+        QCOMPARE(order().mid(0, 3), (QStringList{QStringLiteral("Y"), QStringLiteral("X"), QStringLiteral("Z")}));
+        drag(tree, place(QStringLiteral("Z")).center(),
+             QPoint(place(QStringLiteral("Y")).center().x(), place(QStringLiteral("Y")).top() + 1));
+        QCOMPARE(order().mid(0, 3), (QStringList{QStringLiteral("Z"), QStringLiteral("Y"), QStringLiteral("X")}));
+        QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(order().mid(0, 3), (QStringList{QStringLiteral("Y"), QStringLiteral("X"), QStringLiteral("Z")}));
+        // A head of one's own, with a scale and what it looks like.
+        hand.click("add-attachment");
+        hand.type(QStringLiteral("Name"), QStringLiteral("own head"));
+        hand.click("add-joint");
+        hand.type(QStringLiteral("Name"), QStringLiteral("K"));
+        hand.choose(QStringLiteral("own head"));
+        hand.click("add-body");
+        const QString text = desk.window().machine().definition().tree().currentItem()->parent()->text(0);
+        QCOMPARE(text, QStringLiteral("own head"));
+        const auto& machine = hand.drawn();
+        QVERIFY(machine.find_joint("K") && machine.joints[machine.find_joint("K")->value].by_hand);
+        QVERIFY(std::any_of(machine.bodies.begin(), machine.bodies.end(), [](const Body& b) { return b.id == "body 1" && b.mount >= 0; }));
     }
 };
 

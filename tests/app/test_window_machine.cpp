@@ -35,23 +35,6 @@ void click_item(QTreeWidget& tree, const QString& text)
     QTest::mouseClick(tree.viewport(), Qt::LeftButton, {}, tree.visualItemRect(&one).center());
 }
 
-/// Drags an item to a place in its tree with the left button held, as a person does.
-void drag(QTreeWidget& tree, const QString& text, const QPoint& to)
-{
-    QTreeWidgetItem& one = item(tree, text);
-    const QPoint from = tree.visualItemRect(&one).center();
-    QWindow* window = tree.window()->windowHandle();
-    const auto in_window = [&](const QPoint& at) { return tree.viewport()->mapTo(tree.window(), at); };
-    // While the drag lasts, the application is in a loop of its own.
-    QTimer::singleShot(300, [&] { QTest::mouseMove(window, in_window(to) + QPoint(0, -2)); });
-    QTimer::singleShot(600, [&] { QTest::mouseMove(window, in_window(to)); });
-    QTimer::singleShot(900, [&] { QTest::mouseRelease(window, Qt::LeftButton, {}, in_window(to)); });
-    QTest::mousePress(window, Qt::LeftButton, {}, in_window(from));
-    QTest::mouseMove(window, in_window(from) + QPoint(0, 4));
-    QTest::mouseMove(window, in_window(from) + QPoint(0, 14));
-    QTest::qWait(1300);
-}
-
 double reading(Desk& desk, const char* joint)
 {
     const Machine& machine = desk.window().workspace().results()->assembly().machine;
@@ -79,7 +62,8 @@ private Q_SLOTS:
         QCOMPARE(tree.currentItem()->text(1), QStringLiteral("13"));
         QCOMPARE(desk.window().selection().line(), 12U); // the picture and the code stand there
         const QRect below = tree.visualItemRect(&item(tree, QStringLiteral("X and Y to the clear place")));
-        drag(tree, QStringLiteral("A to the place"), QPoint(below.center().x(), below.bottom() - 1));
+        drag(tree, tree.visualItemRect(&item(tree, QStringLiteral("A to the place"))).center(),
+             QPoint(below.center().x(), below.bottom() - 1));
         QVERIFY(desk.ready());
         QCOMPARE(line_of(desk, 12), std::string("G0 X17. Y0."));
         QCOMPARE(line_of(desk, 13), std::string("A1.042"));

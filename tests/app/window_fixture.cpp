@@ -157,4 +157,18 @@ std::uint32_t Desk::line_with(const char* text) const
 
 QString Desk::trace(const char* card) { return find<TraceCard>(card).isVisible() ? find<TraceCard>(card).said() : QString(); }
 
+void drag(QAbstractItemView& view, const QPoint& from, const QPoint& to)
+{
+    QWindow* window = view.window()->windowHandle();
+    const auto in_window = [&](const QPoint& at) { return view.viewport()->mapTo(view.window(), at); };
+    // While the drag lasts, the application is in a loop of its own.
+    QTimer::singleShot(300, [&] { QTest::mouseMove(window, in_window(to) + QPoint(0, -1)); });
+    QTimer::singleShot(600, [&] { QTest::mouseMove(window, in_window(to)); });
+    QTimer::singleShot(900, [&] { QTest::mouseRelease(window, Qt::LeftButton, {}, in_window(to)); });
+    QTest::mousePress(window, Qt::LeftButton, {}, in_window(from));
+    QTest::mouseMove(window, in_window(from) + QPoint(0, 4));
+    QTest::mouseMove(window, in_window(from) + QPoint(0, 14));
+    QTest::qWait(1300);
+}
+
 } // namespace wexilum::app::test

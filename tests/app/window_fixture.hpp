@@ -3,6 +3,7 @@
 
 #include "app/views/main_window.hpp"
 
+#include <QAbstractItemView>
 #include <QTemporaryDir>
 #include <QtTest>
 
@@ -54,6 +55,9 @@ private:
     QTemporaryDir folder_;
     std::unique_ptr<MainWindow> window_;
 };
+
+/// Drags from one place of a list or tree to another with the left button held, as a person does.
+void drag(QAbstractItemView& view, const QPoint& from, const QPoint& to);
 
 /// Waits until `done` says so; false after some seconds.
 template <typename F>
