@@ -101,7 +101,9 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
         if (side == wexilum::app::MachineView::Side::contact) {
             window.findChild<QPushButton*>(QStringLiteral("contact-check"))->click();
             wait_for([&] { return !window.workspace().is_checking_contact(); });
-            window.findChild<QTableWidget*>(QStringLiteral("contact-places"))->setCurrentCell(0, 0);
+            auto* places = window.findChild<QTableWidget*>(QStringLiteral("contact-places"));
+            const auto near = places->findItems(QStringLiteral(" of "), Qt::MatchContains); // with a distance to be seen
+            places->setCurrentCell(near.isEmpty() ? 0 : near.front()->row(), 0);
         }
     }
     settle(600);

@@ -427,7 +427,7 @@ void MachineView::jog(std::size_t joint, double reading)
     }
     Readings next = *stand_;
     next[Eigen::Index(joint)] = reading;
-    stand_by_hand(is_of_job() && !is_defining() ? jog_->slide(JointIndex(std::uint32_t(joint)), reading).value_or(next) : next);
+    stand_by_hand(is_of_job() && side_now_ == Side::jog ? jog_->slide(JointIndex(std::uint32_t(joint)), reading).value_or(next) : next);
 }
 
 void MachineView::stand_by_hand(const Readings& readings)

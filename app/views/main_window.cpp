@@ -290,8 +290,9 @@ void MainWindow::connect_views()
         renew_undo();
         renew_trace();
     });
-    // The text changes before its undo stack has the step.
-    connect(&workspace_.documents(), &Documents::edited, this, &MainWindow::renew_undo, Qt::QueuedConnection);
+    for (const auto when : {Qt::DirectConnection, Qt::QueuedConnection}) { // the text changes before its undo stack has the step
+        connect(&workspace_.documents(), &Documents::edited, this, &MainWindow::renew_undo, when);
+    }
     connect(&workspace_.documents(), &Documents::saved, this, &MainWindow::renew_undo);
     connect(&message_timer_, &QTimer::timeout, message_, &QWidget::hide);
 }

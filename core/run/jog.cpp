@@ -13,7 +13,7 @@ namespace {
 
 constexpr double just_before = 0.02;  // mm: as near as a jog goes at most
 constexpr double part_length = 2;     // mm of linear joints between two looks at travel and at what comes apart
-constexpr double part_turn = 0.01;    // rad of rotary joints
+constexpr double part_turn = 0.02;    // rad of rotary joints
 constexpr int most_parts = 4000;      // of one way
 constexpr int halvings = 14;          // to where it stops
 constexpr double comes_nearer = 1e-6; // mm: less is rounding

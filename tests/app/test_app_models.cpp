@@ -311,7 +311,7 @@ void TestAppModels::zoom_keeps_the_place()
 }
 
 /// The volume that triangles enclose, by the divergence theorem: right only where they close and all look outwards.
-static double volume_of(const Solid& solid)
+static double volume_of(const app::Solid& solid)
 {
     double six = 0;
     for (std::size_t i = 0; i < solid.triangles.size(); i += 3) {
@@ -340,7 +340,7 @@ void TestAppModels::solids_are_closed()
     cone.top = 10;
     QVERIFY(std::abs(volume_of(solid_of(cone)) - share * 15 / 3 * (400 + 20 * 5 + 25)) < 0.1);
     for (const Body& body : {box, cylinder, cone}) {
-        for (const Solid::Corner& corner : solid_of(body).triangles) {
+        for (const app::Solid::Corner& corner : solid_of(body).triangles) {
             QVERIFY(std::abs(corner.normal.norm() - 1) < 1e-5);
         }
     }
@@ -349,7 +349,7 @@ void TestAppModels::solids_are_closed()
     drill.diameter = 8;
     float lowest = 1e9F;
     float highest = -1e9F;
-    for (const Solid::Corner& corner : solid_of(drill, 100).triangles) {
+    for (const app::Solid::Corner& corner : solid_of(drill, 100).triangles) {
         lowest = std::min(lowest, corner.at.z());
         highest = std::max(highest, corner.at.z());
     }

@@ -1,6 +1,8 @@
 // A machine defined in the window, by mouse and keys: from nothing to posted code, with what a job needs told at its field.
 #include "tests/app/window_fixture.hpp"
 
+#include "tests/support/places.hpp"
+
 #include "app/views/chart_library.hpp"
 #include "core/base/units.hpp"
 
@@ -107,11 +109,55 @@ private Q_SLOTS:
         QVERIFY(desk.ready());
         QVERIFY(desk.read(QStringLiteral("posts/tarn-3.json")).contains(QStringLiteral("machines/tarn-3.json"))); // not saved yet
         QCOMPARE(desk.window().workspace().results()->assembly().machine.name, std::string("mine"));
-        // The head is left out, and so are the heads' joints; the code of three axes is the same but for the machine's name.
+        // The code of three axes is the same but for the machine's name.
         QCOMPARE(QString::fromStdString(desk.window().workspace().results()->posted->code.lines().text()),
                  QString(code).replace(QStringLiteral("(TARN 3)"), QStringLiteral("(MINE)")));
+        // The heads: one turned by hand at its scale, one fixed; each with its witness, by the drawing's figures.
+        const auto head = [&](const char* name, const char* for_people, const char* at, const char* axis, const char* gauge,
+                              const char* fastest) {
+            hand.click("add-attachment");
+            hand.type(QStringLiteral("Name"), QLatin1String(name));
+            hand.type(QStringLiteral("For people"), QLatin1String(for_people));
+            hand.type(QStringLiteral("Tool axis at"), QLatin1String(at));
+            hand.type(QStringLiteral("Tool axis"), QLatin1String(axis));
+            hand.type(QStringLiteral("Gauge length"), QLatin1String(gauge));
+            hand.type(QStringLiteral("Most speed"), QLatin1String(fastest));
+        };
+        const auto press = [&](QWidget& widget, Qt::Key key, int times = 1) {
+            widget.setFocus(Qt::TabFocusReason);
+            for (int i = 0; i < times; ++i) {
+                ++hand.actions;
+                QTest::keyClick(&widget, key);
+            }
+        };
+        const auto witness = [&](int which, const char* tip, const char* axis) {
+            hand.click("add-witness");
+            press(hand.field<QComboBox>(QStringLiteral("Tool in")), Qt::Key_Down, which);
+            hand.type(QStringLiteral("Tip at"), QLatin1String(tip));
+            hand.type(QStringLiteral("Tool axis"), QLatin1String(axis));
+        };
+        head("turn-head", "turning head", "0, 0, -132.5", "+Y", "48.15", "4000 rpm");
+        press(hand.field<QCheckBox>(QStringLiteral("Turns the other way")), Qt::Key_Space);
+        hand.click("add-joint");
+        hand.type(QStringLiteral("Direction"), QStringLiteral("-Z"));
+        press(hand.field<QComboBox>(QStringLiteral("Readings rise")), Qt::Key_Up);
+        head("side-head", "side head", "0, 0, -118.02", "+X", "52.4", "6000 rpm");
+        hand.type(QStringLiteral("Gear ratio"), QStringLiteral("1.25"));
+        witness(1, "0, -148.15, 487.5", "+Y"); // 620 - 132.5 high, 48.15 and the 100 of the tool towards the operator
+        witness(2, "-152.4, 0, 501.98", "+X");
+        QVERIFY2(!desk.find<QLabel>("machine-problem").isVisible(), qPrintable(desk.find<QLabel>("machine-problem").text()));
         QVERIFY2(hand.actions < 120, qPrintable(QString::number(hand.actions)));
         qInfo("%d actions", hand.actions);
+        // A job of the heads: the demo's own code, which its golden test has read by hand, but for the machine's name.
+        desk.click_shelf(QStringLiteral("jobs/mirror-cell-sides.json"));
+        QVERIFY(desk.ready());
+        QVERIFY2(!desk.window().workspace().error(),
+                 qPrintable(QString::fromStdString(desk.window().workspace().error() ? desk.window().workspace().error()->text()
+                                                                                     : std::string())));
+        const QString sides = QString::fromStdString(desk.window().workspace().results()->posted->code.lines().text());
+        QFile golden(wexilum::test::source_folder() + QStringLiteral("/tests/golden/post/mirror-cell-sides/expected.nc"));
+        QVERIFY(golden.open(QIODevice::ReadOnly));
+        QCOMPARE(sides, QString::fromUtf8(golden.readAll()).replace(QStringLiteral("(TARN 3)"), QStringLiteral("(MINE)")));
     }
 
     void the_picture_follows_each_key()

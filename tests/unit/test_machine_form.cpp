@@ -279,6 +279,32 @@ private Q_SLOTS:
         QVERIFY2(draft.problem && draft.problem->message.find("witness") != std::string::npos, "only a witness is missing");
     }
 
+    void joints_and_bodies_of_a_head()
+    {
+        const json::Document machine = parsed(read_file(demo_folder() + "/machines/tarn-3.json"));
+        PartPath path{"attachments", std::size_t(2)};
+        const auto more = with_new_part(machine, MachinePart::joint, "base", path);
+        QVERIFY(more);
+        QCOMPARE(path, (PartPath{"attachments", std::size_t(2), "joints", std::size_t(0)}));
+        const json::Document with_joint = parsed(*more);
+        QCOMPARE(name_of(with_joint, path), std::string("H1")); // H is the turning head's
+        const json::Node* message = json::node_at(with_joint, {"attachments", std::size_t(2), "messages", "set"});
+        QVERIFY(message != nullptr && message->text.find("{reading}") != std::string::npos);
+        const MachineDraft draft = read_machine_draft(with_joint);
+        QVERIFY(draft.machine && draft.machine->find_joint("H1"));
+        const Joint& joint = draft.machine->joints[draft.machine->find_joint("H1")->value];
+        QVERIFY(joint.by_hand && std::abs(joint.scale.step - to_rad(1)) < 1e-12 && std::abs(joint.scale.high - whole_turn) < 1e-12);
+        // From the joint, a body goes to the same head; one of a head that has some stands behind them.
+        PartPath body = path;
+        const json::Document with_body = parsed(with_new_part(with_joint, MachinePart::body, "base", body).value());
+        QCOMPARE(body, (PartPath{"attachments", std::size_t(2), "bodies", std::size_t(0)}));
+        PartPath third{"attachments", std::size_t(0), "bodies", std::size_t(1)};
+        QVERIFY(with_new_part(with_body, MachinePart::body, "base", third));
+        QCOMPARE(third, (PartPath{"attachments", std::size_t(0), "bodies", std::size_t(2)}));
+        PartPath nowhere{"attachments", std::size_t(9)};
+        QVERIFY(!with_new_part(machine, MachinePart::joint, "base", nowhere));
+    }
+
     void clearances_between_parts()
     {
         const json::Document bare = parsed(R"({"format": "machine/1", "units": {"length": "mm", "angle": "deg"}, "joints": [{"id": "X"}],
