@@ -73,14 +73,7 @@ PartTree::PartTree(QWidget* parent) : QTreeWidget(parent)
     setAccessibleName(tr("parts of the machine, each under what carries it"));
     setColumnCount(2);
     setHeaderHidden(true);
-    setDragEnabled(true);
-    setAcceptDrops(true);
-    setDropIndicatorShown(true);
-    setDragDropMode(QAbstractItemView::InternalMove);
-    setSelectionMode(QAbstractItemView::SingleSelection);
-    setUniformRowHeights(true);
-    setIndentation(15);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    dress_drag_tree(*this, 15);
     header()->setStretchLastSection(true);
 }
 

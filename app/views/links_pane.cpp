@@ -5,19 +5,17 @@
 #include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
 
-#include <QDropEvent>
 #include <QGridLayout>
 #include <QHBoxLayout>
-#include <QHeaderView>
-#include <QKeyEvent>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
 namespace wexilum::app {
 namespace {
 
-constexpr int list_role = Qt::UserRole;
-constexpr int step_role = Qt::UserRole + 1; // -1: the list itself
+constexpr int list_role = LinkTree::list_role;
+constexpr int step_role = LinkTree::step_role;
+constexpr int way_parts = 24; // of a line along the clearance surface
 
 constexpr std::array<LinkTarget, 6> targets{LinkTarget::home,  LinkTarget::leave, LinkTarget::ride,
                                             LinkTarget::clear, LinkTarget::start, LinkTarget::readings};
@@ -36,67 +34,6 @@ State state_of(const std::string& kind)
 }
 
 } // namespace
-
-// --- the tree -------------------------------------------------------------------------------------------------------
-
-LinkTree::LinkTree(QWidget* parent) : QTreeWidget(parent)
-{
-    setObjectName(QStringLiteral("links"));
-    setAccessibleName(tr("partial moves of the operation's links, in their order"));
-    setColumnCount(3);
-    setHeaderLabels({tr("Partial move"), tr("Blocks"), tr("State")});
-    setDragEnabled(true);
-    setAcceptDrops(true);
-    setDropIndicatorShown(true);
-    setDragDropMode(QAbstractItemView::InternalMove);
-    setSelectionMode(QAbstractItemView::SingleSelection);
-    setUniformRowHeights(true);
-    setIndentation(12);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    header()->setSectionsMovable(false);
-    header()->setStretchLastSection(false);
-    header()->setSectionResizeMode(0, QHeaderView::Stretch);
-    header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
-    header()->setSectionResizeMode(2, QHeaderView::ResizeToContents);
-}
-
-void LinkTree::dropEvent(QDropEvent* event)
-{
-    const QTreeWidgetItem* source = currentItem();
-    const QTreeWidgetItem* target = itemAt(event->position().toPoint());
-    event->setDropAction(Qt::IgnoreAction); // the tree is made anew from the text
-    event->accept();
-    if (source == nullptr || target == nullptr || source == target) {
-        return;
-    }
-    const int list = source->data(0, list_role).toInt();
-    const int from = source->data(0, step_role).toInt();
-    int to = target->data(0, step_role).toInt();
-    if (from < 0 || target->data(0, list_role).toInt() != list) {
-        return;
-    }
-    if (to < 0) {
-        to = 0;
-    } else if (dropIndicatorPosition() == QAbstractItemView::BelowItem && to < from) {
-        ++to;
-    } else if (dropIndicatorPosition() == QAbstractItemView::AboveItem && to > from) {
-        --to;
-    }
-    if (to != from) {
-        Q_EMIT dragged(list, from, to);
-    }
-}
-
-void LinkTree::keyPressEvent(QKeyEvent* event)
-{
-    if (event->key() == Qt::Key_Delete) {
-        Q_EMIT removed();
-    } else if ((event->modifiers() & Qt::AltModifier) != 0 && (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down)) {
-        Q_EMIT nudged(event->key() == Qt::Key_Up);
-    } else {
-        QTreeWidget::keyPressEvent(event);
-    }
-}
 
 // --- the pane -------------------------------------------------------------------------------------------------------
 
@@ -345,12 +282,10 @@ const LinkStep* LinksPane::step() const
 const LinkMark* LinksPane::mark_of(LinkList list, std::size_t step) const
 {
     const LinkMark* out = nullptr;
-    if (workspace_.is_code_old()) {
-        return nullptr; // of the lists before the edit
-    }
-    for (const LinkMark& mark : workspace_.results()->posted->run.links) {
-        const bool it = mark.operation == operation_ && mark.list == list && mark.step == step;
-        if (it && (out == nullptr || (selection_.line() != Selection::none && mark.first <= selection_.line()))) {
+    const auto found = marks_.find({list, step});
+    for (std::size_t i = 0; found != marks_.end() && i < found->second.size(); ++i) {
+        const LinkMark& mark = found->second[i];
+        if (out == nullptr || (selection_.line() != Selection::none && mark.first <= selection_.line())) {
             out = &mark;
         }
     }
@@ -359,17 +294,23 @@ const LinkMark* LinksPane::mark_of(LinkList list, std::size_t step) const
 
 QString LinksPane::trouble(LinkList list, std::size_t step, State& state) const
 {
+    const auto marks = marks_.find({list, step});
+    if (marks == marks_.end()) {
+        return {};
+    }
     for (const FoundAt& found : workspace_.findings()) {
         if (found.finding.severity == Severity::remark) {
             continue;
         }
-        for (const LinkMark& mark : workspace_.results()->posted->run.links) {
+        for (const LinkMark& mark : marks->second) {
             const auto inside = [&](const Place& place) { return place.line > mark.first && place.line <= mark.end; };
-            if (mark.operation == operation_ && mark.list == list && mark.step == step &&
-                (inside(found.finding.code) || inside(found.finding.worst_code))) {
+            if (inside(found.finding.code) || inside(found.finding.worst_code)) {
                 state = state_of(found.finding.kind);
-                return state != State::waits ? QString::fromLatin1(word_of(state))
-                                             : QString::fromStdString(found.finding.kind).replace(QLatin1Char('-'), QLatin1Char(' '));
+                if (state != State::waits) {
+                    return QString::fromLatin1(word_of(state));
+                }
+                state = found.finding.severity == Severity::error ? State::beyond : State::margin;
+                return QString::fromStdString(found.finding.kind).replace(QLatin1Char('-'), QLatin1Char(' '));
             }
         }
     }
@@ -378,6 +319,14 @@ QString LinksPane::trouble(LinkList list, std::size_t step, State& state) const
 
 void LinksPane::read()
 {
+    marks_.clear();
+    if (workspace_.results() && !workspace_.is_code_old()) { // otherwise they are of the lists before the edit
+        for (const LinkMark& mark : workspace_.results()->posted->run.links) {
+            if (mark.operation == operation_) {
+                marks_[{mark.list, mark.step}].push_back(mark);
+            }
+        }
+    }
     problem_.reset();
     const Assembly* a = assembly();
     const auto document =
@@ -409,6 +358,7 @@ void LinksPane::renew()
     renew_tree();
     renew_step();
     renew_clearance();
+    show_surface();
     tell(refused_);
 }
 
@@ -450,8 +400,8 @@ void LinksPane::renew_tree()
             const QString word = trouble(which, i, state);
             if (!word.isEmpty()) {
                 item->setText(2, word);
-                item->setIcon(2, icon_of(state == State::waits ? State::margin : state));
-                item->setForeground(2, colour_of(state == State::waits ? State::margin : state));
+                item->setIcon(2, icon_of(state));
+                item->setForeground(2, colour_of(state));
             }
             chosen = which == chosen_.list && int(i) == chosen_.step ? item : chosen;
         }
@@ -564,6 +514,42 @@ void LinksPane::renew_clearance()
         const std::string other = other_units(*document, form.path, surface_->field(i));
         surface_->note(i, other.empty() ? QString() : QStringLiteral("= ") + QString::fromStdString(other), colour(tokens().faint));
     }
+}
+
+/// Short ways along the surface between the corners of what the operation reaches, and a little beside.
+void LinksPane::show_surface()
+{
+    std::vector<std::vector<Vec3>> lines;
+    const auto& results = workspace_.results();
+    if (isVisible() && results && links_ && links_->clearance && operation_ < results->posted->run.outline.operations.size()) {
+        const OperationOutline& outline = results->posted->run.outline.operations[operation_];
+        const Vec3 margin = Vec3::Constant(20);
+        const Vec3 low = outline.low.cwiseMin(outline.high) - margin;
+        const Vec3 high = outline.high.cwiseMax(outline.low) + margin;
+        const auto corner = [&](int i) {
+            return Vec3((i & 1) != 0 ? high.x() : low.x(), (i & 2) != 0 ? high.y() : low.y(), (i & 4) != 0 ? high.z() : low.z());
+        };
+        for (int i = 0; i < 8; ++i) {
+            for (const int bit : {1, 2, 4}) {
+                if ((i & bit) != 0) {
+                    continue;
+                }
+                const SurfaceWay way = links_->clearance->way(corner(i), corner(i | bit));
+                std::vector<Vec3> line;
+                for (int k = 0; k <= way_parts; ++k) {
+                    line.push_back(way.at(double(k) / way_parts));
+                }
+                lines.push_back(std::move(line));
+            }
+        }
+    }
+    Q_EMIT surface_shown(lines);
+}
+
+void LinksPane::hideEvent(QHideEvent* event)
+{
+    SightView::hideEvent(event);
+    Q_EMIT surface_shown({});
 }
 
 /// The partial move that the block looked at belongs to is chosen; of several that hold one another, the inner one.

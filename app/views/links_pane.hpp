@@ -5,6 +5,7 @@
 #include "app/models/selection.hpp"
 #include "app/theme/tokens.hpp"
 #include "app/views/field_form.hpp"
+#include "app/views/link_tree.hpp"
 #include "app/views/parts.hpp"
 #include "core/run/link_form.hpp"
 
@@ -13,27 +14,12 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QTreeWidget>
+
+#include <map>
 
 class QGridLayout;
 
 namespace wexilum::app {
-
-/// Lists of partial moves; one that is dragged stands in another place of its list then.
-class LinkTree final : public QTreeWidget {
-    Q_OBJECT
-public:
-    explicit LinkTree(QWidget* parent = nullptr);
-
-Q_SIGNALS:
-    void dragged(int list, int from, int to);
-    void nudged(bool up);
-    void removed();
-
-protected:
-    void dropEvent(QDropEvent* event) override;
-    void keyPressEvent(QKeyEvent* event) override;
-};
 
 class LinksPane final : public SightView {
     Q_OBJECT
@@ -45,6 +31,11 @@ Q_SIGNALS:
     /// The way of blocks [first, end) of the program, from 0, one after the other.
     void play_wanted(std::uint32_t first, std::uint32_t end, const QString& caption);
     void told(const QString& message);
+    /// Lines along the clearance surface, part's frame; none without one, and where nobody looks.
+    void surface_shown(const std::vector<std::vector<Vec3>>& lines);
+
+protected:
+    void hideEvent(QHideEvent* event) override;
 
 private:
     /// A partial move that the tree shows.
@@ -60,6 +51,7 @@ private:
     void renew_tree();
     void renew_step();
     void renew_clearance();
+    void show_surface();
     void follow(); ///< the selection has moved
     void choose(Chosen chosen);
     void go_to_chosen();
@@ -93,8 +85,9 @@ private:
     QLabel* wrong_ = nullptr;
     QPushButton* safe_ = nullptr;
     std::size_t operation_ = 0;
-    std::optional<OperationLinks> links_; ///< as the job's text states them now
-    std::optional<Error> problem_;        ///< that they are none
+    std::map<std::pair<LinkList, std::size_t>, std::vector<LinkMark>> marks_; ///< of the operation, by list and place in it
+    std::optional<OperationLinks> links_;                                     ///< as the job's text states them now
+    std::optional<Error> problem_;                                            ///< that they are none
     Chosen chosen_;
     QString refused_;
     bool filling_ = false;

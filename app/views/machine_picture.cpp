@@ -94,6 +94,12 @@ const Mount* MachinePicture::tool_mount() const
     return mount_ < mounts.size() && mounts[mount_].kind == MountKind::tool ? &mounts[mount_] : machine()->first_mount(MountKind::tool);
 }
 
+void MachinePicture::set_lines(std::vector<std::vector<Vec3>> lines)
+{
+    lines_ = std::move(lines);
+    update();
+}
+
 void MachinePicture::set_meet(std::optional<Meet> meet)
 {
     meet_ = std::move(meet);

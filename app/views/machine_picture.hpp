@@ -51,6 +51,8 @@ public:
         State state = State::contact;
     };
     void set_meet(std::optional<Meet> meet);
+    /// Lines drawn over the picture, in the part's frame.
+    void set_lines(std::vector<std::vector<Vec3>> lines);
     /// The motion that is looked at; nothing for none.
     void set_motion(std::optional<std::size_t> motion);
     void set_colouring(PathColouring colouring);
@@ -134,6 +136,7 @@ private:
     double tool_length_ = 0;
     std::uint32_t mount_ = UINT32_MAX;
     std::optional<Meet> meet_;
+    std::vector<std::vector<Vec3>> lines_;
     [[nodiscard]] const Mount* tool_mount() const;
     void paint_meet(QPainter& painter);
     std::optional<std::size_t> motion_;

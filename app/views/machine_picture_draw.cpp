@@ -531,6 +531,16 @@ void MachinePicture::paint_meet(QPainter& painter)
 void MachinePicture::paint_notes(QPainter& painter)
 {
     painter.setRenderHint(QPainter::Antialiasing);
+    if (machine() != nullptr && has_job() && !lines_.empty()) {
+        painter.setPen(QPen(colour(tokens().accent), 1.2, Qt::DashLine));
+        for (const std::vector<Vec3>& line : lines_) {
+            QPolygonF way;
+            for (const Vec3& at : line) {
+                way.push_back(place_of(at));
+            }
+            painter.drawPolyline(way);
+        }
+    }
     if (machine() != nullptr && meet_) {
         paint_meet(painter);
     }

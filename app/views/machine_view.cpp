@@ -111,6 +111,7 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     });
     connect(jog_, &JogPane::jogged, this, &MachineView::stand_by_hand);
     connect(contact_, &ContactPane::place_chosen, this, &MachineView::show_contact);
+    connect(links_, &LinksPane::surface_shown, picture_, &MachinePicture::set_lines);
     connect(links_, &LinksPane::told, this, &MachineView::told);
     connect(links_, &LinksPane::play_wanted, this, &MachineView::play_blocks);
     way_timer_.setInterval(tick_ms);
@@ -240,7 +241,7 @@ std::optional<MachineView::Side> MachineView::side_named(const QString& name)
 void MachineView::give_room()
 {
     const bool text = side_now_ == Side::define && pane_->has_text();
-    const int wide = side_now_ == Side::witnesses ? 560 : text ? 680 : 360;
+    const int wide = side_now_ == Side::witnesses ? 560 : text ? 680 : side_now_ == Side::links ? 420 : 360;
     across_->setSizes({wide, std::max(240, across_->width() - wide)});
 }
 
@@ -353,6 +354,7 @@ void MachineView::follow()
         return; // another machine perhaps; renew() comes
     }
     jogged_ = false;
+    picture_->set_meet(std::nullopt); // of another place
     if (machine() == nullptr) {
         stand_.reset();
         show_stand();

@@ -17,6 +17,18 @@ void dress_list(QTableView& table, int row_height)
     table.horizontalHeader()->setStretchLastSection(true);
 }
 
+void dress_drag_tree(QTreeWidget& tree, int indentation)
+{
+    tree.setDragEnabled(true);
+    tree.setAcceptDrops(true);
+    tree.setDropIndicatorShown(true);
+    tree.setDragDropMode(QAbstractItemView::InternalMove);
+    tree.setSelectionMode(QAbstractItemView::SingleSelection);
+    tree.setUniformRowHeights(true);
+    tree.setIndentation(indentation);
+    tree.setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+}
+
 QPushButton* named_button(const QString& text, const QString& name, const QString& tip)
 {
     auto* out = new QPushButton(text);

@@ -3,12 +3,16 @@
 
 #include <QPushButton>
 #include <QTableView>
+#include <QTreeWidget>
 #include <QWidget>
 
 namespace wexilum::app {
 
 /// A table to read and choose rows from, not to edit: no grid, whole rows, one at a time, no column of row numbers.
 void dress_list(QTableView& table, int row_height);
+
+/// A tree whose items are dragged about in it, one at a time; its owner says what a drop does.
+void dress_drag_tree(QTreeWidget& tree, int indentation);
 
 /// A push button by its name for tests and style, with its text ("&" taken out) as what is read aloud.
 [[nodiscard]] QPushButton* named_button(const QString& text, const QString& name, const QString& tip);

@@ -253,7 +253,6 @@ void ReachPane::renew()
 {
     renew_map();
     renew_marks();
-    renew_travel();
     tell(std::nullopt);
 }
 
@@ -266,6 +265,7 @@ void ReachPane::renew_map()
     }
     results_ = results;
     operation_ = operation;
+    marked_ = false;
     map_.reset();
     head_->clear();
     if (results_) {
@@ -282,43 +282,57 @@ void ReachPane::renew_map()
     disk_->set_map(map_, results_ ? Mat3(results_->assembly().setup.part.linear()) : Mat3(Mat3::Identity()));
 }
 
-/// The directions in which the job's operations with this posture work, each once.
-void ReachPane::renew_marks()
+/// The directions in which the operation works, each once.
+void ReachPane::find_marks()
 {
-    std::vector<ReachDisk::Mark> marks;
-    std::optional<Vec3> here;
-    if (map_ && results_->replayed && results_->replayed->track.joints() == results_->assembly().machine.joints.size()) {
-        const ReplayTrack& track = results_->replayed->track;
-        const Mat3 back = results_->assembly().setup.part.linear().transpose();
-        const Kinematics& kinematics = map_->solver().kinematics();
-        const auto& operations = results_->posted->run.outline.operations;
-        std::set<std::array<int, 3>> seen;
-        const std::size_t step = std::max<std::size_t>(1, track.motions().size() / most_looked_at);
-        const auto& code = results_->posted->code;
-        for (std::size_t i = 0; i < track.motions().size(); i += step) {
-            if (!track.motions()[i].feed) {
-                continue;
-            }
-            const std::uint32_t block = track.main_block(i);
-            const std::uint32_t record = block >= 1 && block <= code.lines().size() ? code.record_of(block - 1) : CodeStore::no_record;
-            const std::size_t at = *operation_;
-            const bool of_it = at < operations.size() && record >= operations[at].first_record &&
-                               (at + 1 == operations.size() || record < operations[at + 1].first_record);
-            if (!of_it) {
-                continue;
-            }
-            const Vec3 axis = back * kinematics.pose(track.readings(i), 0).axis;
-            const std::array<int, 3> cell{int(std::lround(axis.x() / same_mark)), int(std::lround(axis.y() / same_mark)),
-                                          int(std::lround(axis.z() / same_mark))};
-            if (seen.insert(cell).second) {
-                marks.push_back({axis, i});
-            }
+    marked_ = true;
+    marks_.clear();
+    const ReplayTrack& track = results_->replayed->track;
+    const auto& operations = results_->posted->run.outline.operations;
+    const auto& code = results_->posted->code;
+    const std::size_t step = std::max<std::size_t>(1, track.motions().size() / most_looked_at);
+    std::set<std::array<int, 3>> seen;
+    for (std::size_t i = 0; i < track.motions().size(); i += step) {
+        const std::uint32_t block = track.main_block(i);
+        const std::uint32_t record = block >= 1 && block <= code.lines().size() ? code.record_of(block - 1) : CodeStore::no_record;
+        const std::size_t at = *operation_;
+        const bool of_it = at < operations.size() && record >= operations[at].first_record &&
+                           (at + 1 == operations.size() || record < operations[at + 1].first_record);
+        if (!track.motions()[i].feed || !of_it) {
+            continue;
         }
-        if (const auto motion = selection_.motion()) {
-            here = back * kinematics.pose(track.readings(*motion), 0).axis;
+        const Vec3 axis = axis_of(i);
+        const std::array<int, 3> cell{int(std::lround(axis.x() / same_mark)), int(std::lround(axis.y() / same_mark)),
+                                      int(std::lround(axis.z() / same_mark))};
+        if (seen.insert(cell).second) {
+            marks_.push_back({axis, i});
         }
     }
-    disk_->set_marks(std::move(marks), here);
+}
+
+/// Of the tool at a motion's end, in the part's frame. Precondition: there are a map and a replay of the same joints.
+Vec3 ReachPane::axis_of(std::size_t motion) const
+{
+    return results_->assembly().setup.part.linear().transpose() *
+           map_->solver().kinematics().pose(results_->replayed->track.readings(motion), 0).axis;
+}
+
+void ReachPane::renew_marks()
+{
+    std::optional<Vec3> here;
+    if (map_ && results_->replayed && results_->replayed->track.joints() == results_->assembly().machine.joints.size()) {
+        if (!marked_) {
+            find_marks();
+            renew_travel();
+        }
+        if (const auto motion = selection_.motion()) {
+            here = axis_of(*motion);
+        }
+    } else {
+        marks_.clear();
+        renew_travel();
+    }
+    disk_->set_marks(marks_, here);
 }
 
 void ReachPane::renew_travel()

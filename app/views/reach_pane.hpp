@@ -62,6 +62,8 @@ private:
     void renew() override;
     void renew_map();
     void renew_marks();
+    void find_marks();
+    [[nodiscard]] Vec3 axis_of(std::size_t motion) const;
     void renew_travel();
     void tell(const std::optional<Vec3>& axis);
 
@@ -75,6 +77,8 @@ private:
     std::shared_ptr<const JobResults> results_; ///< whose machine the map has
     std::shared_ptr<const DirectionMap> map_;
     std::optional<std::size_t> operation_;
+    std::vector<ReachDisk::Mark> marks_; ///< of both, once they are known
+    bool marked_ = false;
 };
 
 } // namespace wexilum::app

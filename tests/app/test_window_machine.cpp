@@ -135,6 +135,20 @@ private Q_SLOTS:
         QVERIFY(links.clearance && std::abs(links.clearance->height(Vec3(0, 0, 63.5))) < 1e-9);
     }
 
+    void trouble_stands_at_the_partial_move()
+    {
+        Desk desk(QStringLiteral("fails-turns-while-low"));
+        desk.click_station(Station::machine);
+        desk.click("show-links");
+        LinkTree& tree = desk.window().machine().links().tree();
+        QTreeWidgetItem& within = item(tree, QStringLiteral("Between its places"));
+        QCOMPARE(within.child(0)->text(2), QStringLiteral("turns while low"));
+        QVERIFY(item(tree, QStringLiteral("A to the place")).text(2).isEmpty());
+        // A block of it chosen elsewhere chooses the partial move here: the replay names line 49.
+        desk.window().selection().select_line(48);
+        QCOMPARE(tree.currentItem()->parent()->text(0), QStringLiteral("Between its places"));
+    }
+
     // --- by hand
 
     void the_tip_goes_along_the_part_and_stops_at_the_blank()
