@@ -351,10 +351,11 @@ void WitnessPane::paste()
         const auto parsed = [&] { return json::Document::parse(text, d.file_name()); };
         for (int i = 0; i < rows.size(); ++i) {
             const std::size_t row = std::size_t(first + i);
-            const json::Node* list = parsed()->root().find("witnesses");
+            const auto now = parsed();
+            const json::Node* list = now->root().find("witnesses");
             if (list == nullptr || row >= list->items.size()) {
                 PartPath path;
-                const auto more = with_new_part(*parsed(), MachinePart::witness, "base", path);
+                const auto more = with_new_part(*now, MachinePart::witness, "base", path);
                 if (!more) {
                     return more;
                 }
