@@ -98,11 +98,11 @@ void PartTree::dropEvent(QDropEvent* event)
     }
 }
 
-/// Names as wide as they are, up to three fifths: what a part is stands beside them.
+/// Names as wide as they are, up to less than half: what a part is stands beside them.
 void PartTree::fit_columns()
 {
     resizeColumnToContents(0);
-    setColumnWidth(0, std::min(columnWidth(0) + 6, 3 * viewport()->width() / 5));
+    setColumnWidth(0, std::min(columnWidth(0) + 6, viewport()->width() * 45 / 100));
 }
 
 void PartTree::resizeEvent(QResizeEvent* event)
