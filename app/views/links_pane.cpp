@@ -263,7 +263,10 @@ QWidget* LinksPane::build_clearance()
             surface_->typed_in(document->text());
         }
     });
-    connect(surface_, &FieldForm::left, this, &LinksPane::renew_clearance);
+    connect(surface_, &FieldForm::left, this, [this] {
+        read();
+        renew_clearance();
+    });
     return box;
 }
 
@@ -329,8 +332,7 @@ void LinksPane::read()
     }
     problem_.reset();
     const Assembly* a = assembly();
-    const auto document =
-        a != nullptr ? workspace_.documents().parsed(QString::fromStdString(a->job_file)) : Result<json::Document>(Error{});
+    auto document = a != nullptr ? workspace_.documents().parsed(QString::fromStdString(a->job_file)) : Result<json::Document>(Error{});
     auto links = document ? links_in(*document, *a, operation_) : Result<OperationLinks>(document.error());
     if (links) {
         links_ = std::move(*links);
@@ -338,6 +340,7 @@ void LinksPane::read()
         problem_ = a != nullptr ? std::optional(links.error()) : std::nullopt;
         links_ = a != nullptr ? links_ : std::nullopt;
     }
+    document_ = document ? std::optional(std::move(*document)) : std::nullopt;
 }
 
 void LinksPane::renew()
@@ -420,9 +423,7 @@ void LinksPane::renew_step()
     const LinkStep* now = step();
     step_->setVisible(now != nullptr);
     const auto* steps = list(chosen_.list);
-    const auto document = assembly() != nullptr ? workspace_.documents().parsed(QString::fromStdString(assembly()->job_file))
-                                                : Result<json::Document>(Error{});
-    safe_->setVisible(steps != nullptr && document && states_list(*document, *assembly(), operation_, chosen_.list));
+    safe_->setVisible(steps != nullptr && document_ && states_list(*document_, *assembly(), operation_, chosen_.list));
     if (now == nullptr) {
         return;
     }
@@ -499,19 +500,17 @@ void LinksPane::renew_step()
 void LinksPane::renew_clearance()
 {
     const Assembly* a = assembly();
-    const auto document =
-        a != nullptr ? workspace_.documents().parsed(QString::fromStdString(a->job_file)) : Result<json::Document>(Error{});
-    if (!document) {
+    if (!document_) {
         surface_->set_fields({}, {});
         return;
     }
-    const std::string shape = clearance_shape(*document, *a, operation_);
+    const std::string shape = clearance_shape(*document_, *a, operation_);
     shape_->setCurrentIndex(std::max(0, shape_->findData(QString::fromStdString(shape))));
-    const ClearanceForm form = clearance_form(*document, *a, operation_);
+    const ClearanceForm form = clearance_form(*document_, *a, operation_);
     surface_->set_fields(QStringLiteral("%1|%2").arg(operation_).arg(QString::fromStdString(shape)), form.fields);
-    surface_->fill(*document, form.path);
+    surface_->fill(*document_, form.path);
     for (std::size_t i = 0; i < surface_->size(); ++i) {
-        const std::string other = other_units(*document, form.path, surface_->field(i));
+        const std::string other = other_units(*document_, form.path, surface_->field(i));
         surface_->note(i, other.empty() ? QString() : QStringLiteral("= ") + QString::fromStdString(other), colour(tokens().faint));
     }
 }

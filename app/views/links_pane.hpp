@@ -86,8 +86,9 @@ private:
     QPushButton* safe_ = nullptr;
     std::size_t operation_ = 0;
     std::map<std::pair<LinkList, std::size_t>, std::vector<LinkMark>> marks_; ///< of the operation, by list and place in it
-    std::optional<OperationLinks> links_;                                     ///< as the job's text states them now
-    std::optional<Error> problem_;                                            ///< that they are none
+    std::optional<json::Document> document_; ///< the job's text when it was last read; nothing where that can't be
+    std::optional<OperationLinks> links_;    ///< as the job's text states them now
+    std::optional<Error> problem_;           ///< that they are none
     Chosen chosen_;
     QString refused_;
     bool filling_ = false;

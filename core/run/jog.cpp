@@ -151,34 +151,26 @@ Result<JogWay> Jogger::about(const Readings& now, JogFrame frame, std::size_t ax
 
 // --- going --------------------------------------------------------------------------------------------------------------
 
-double Jogger::distance_of(std::size_t pair, const Readings& at) const
+Jogger::Two Jogger::closest(std::size_t pair, const Readings& at) const
 {
-    const KeptApart& kept = contact_.watch().pair(pair);
-    double out = std::numeric_limits<double>::infinity();
-    for (const std::size_t a : kept.first_solids) {
-        for (const std::size_t b : kept.second_solids) {
-            out = std::min(out, contact_.watch().apart(a, b, at));
+    const ContactWatch& watch = contact_.watch();
+    Two out;
+    for (const std::size_t a : watch.pair(pair).first_solids) {
+        for (const std::size_t b : watch.pair(pair).second_solids) {
+            const double distance = watch.apart(a, b, at);
+            out = distance < out.distance ? Two{a, b, distance} : out;
         }
     }
     return out;
 }
 
+double Jogger::distance_of(std::size_t pair, const Readings& at) const { return closest(pair, at).distance; }
+
 std::string Jogger::names_of(std::size_t pair, const Readings& at) const
 {
-    const KeptApart& kept = contact_.watch().pair(pair);
-    std::pair<std::size_t, std::size_t> nearest{kept.first_solids.front(), kept.second_solids.front()};
-    double least = std::numeric_limits<double>::infinity();
-    for (const std::size_t a : kept.first_solids) {
-        for (const std::size_t b : kept.second_solids) {
-            const double distance = contact_.watch().apart(a, b, at);
-            if (distance < least) {
-                least = distance;
-                nearest = {a, b};
-            }
-        }
-    }
+    const Two two = closest(pair, at);
     const auto& solids = contact_.watch().solids();
-    return fmt::format("{} and {}", solids[nearest.first].body().id, solids[nearest.second].body().id);
+    return fmt::format("{} and {}", solids[two.a].body().id, solids[two.b].body().id);
 }
 
 bool Jogger::leads_out(std::size_t pair, const JogWay& way) const
@@ -282,7 +274,6 @@ Jogger::Outcome Jogger::go(const Readings& now, const JogWay& way, bool closer)
         }
         double low = double(k - 1) / parts;
         double high = double(k) / parts;
-        Outcome out;
         for (int i = 0; i < halvings; ++i) {
             const double middle = (low + high) / 2;
             const auto between = way(middle);
@@ -294,9 +285,8 @@ Jogger::Outcome Jogger::go(const Readings& now, const JogWay& way, bool closer)
             }
         }
         free(at, way(high)); // the last thing in the way is what is told
-        out = why;
-        out.readings = at;
-        return out;
+        why.readings = at;
+        return why;
     }
     return {at, Stopped::no, {}};
 }
@@ -306,14 +296,10 @@ std::optional<Jogger::Near> Jogger::nearest(const Readings& now) const
     std::optional<Near> out;
     const ContactWatch& watch = contact_.watch();
     for (std::size_t p = 0; p < watch.pairs(); ++p) {
-        const KeptApart& kept = watch.pair(p);
-        for (const std::size_t a : kept.first_solids) {
-            for (const std::size_t b : kept.second_solids) {
-                const double distance = watch.apart(a, b, now);
-                if (!out || distance - kept.clearance < out->distance - out->clearance) {
-                    out = Near{watch.solids()[a].body().id, watch.solids()[b].body().id, distance, kept.clearance};
-                }
-            }
+        const Two two = closest(p, now);
+        const double clearance = watch.pair(p).clearance;
+        if (std::isfinite(two.distance) && (!out || two.distance - clearance < out->distance - out->clearance)) {
+            out = Near{watch.solids()[two.a].body().id, watch.solids()[two.b].body().id, two.distance, clearance};
         }
     }
     return out;

@@ -7,6 +7,7 @@
 #include "core/run/program_frame.hpp"
 
 #include <functional>
+#include <limits>
 #include <optional>
 #include <string>
 
@@ -66,6 +67,13 @@ private:
     Jogger(const Assembly& assembly, InverseSolver solver, ContactSet contact);
     [[nodiscard]] Vec3 direction(const Readings& now, JogFrame frame, std::size_t axis) const;
     [[nodiscard]] bool in_chain(JointIndex joint) const;
+    /// Two solids of a pair, by their places, and how far they are apart; infinitely where the pair has none.
+    struct Two {
+        std::size_t a = 0;
+        std::size_t b = 0;
+        double distance = std::numeric_limits<double>::infinity(); ///< mm
+    };
+    [[nodiscard]] Two closest(std::size_t pair, const Readings& at) const;
     [[nodiscard]] double distance_of(std::size_t pair, const Readings& at) const;
     [[nodiscard]] std::string names_of(std::size_t pair, const Readings& at) const;
     /// A pair that touches comes apart sooner on this way than on the way back.
