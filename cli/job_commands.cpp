@@ -21,11 +21,18 @@ using nlohmann::ordered_json;
 /// Program text on its way to a file, in large pieces.
 class CodeWriter final : public CodeSink {
 public:
-    explicit CodeWriter(ByteSink& out) : out_(out) { buffer_.reserve(limit + 4096); }
+    explicit CodeWriter(ByteSink& out) : out_(out) { buffer_.reserve(2 * limit); }
     void line(std::string_view text, const Source&) override
     {
         buffer_ += text;
         buffer_ += '\n';
+        if (buffer_.size() >= limit) {
+            (void)finish();
+        }
+    }
+    void lines(std::string_view text, std::span<const std::uint32_t>, std::uint32_t, std::span<const std::uint32_t>) override
+    {
+        buffer_ += text;
         if (buffer_.size() >= limit) {
             (void)finish();
         }

@@ -3,6 +3,7 @@
 
 #include "core/base/result.hpp"
 
+#include <algorithm>
 #include <array>
 #include <cstddef>
 #include <cstdint>
@@ -150,6 +151,13 @@ public:
             return;
         }
         refill(to, count);
+    }
+    /// Passes bytes. Precondition: as many are left.
+    void skip(std::size_t count)
+    {
+        const std::size_t held = std::min(count, filled_ - at_);
+        at_ += held;
+        offset_ += count - held;
     }
     [[nodiscard]] const Status& status() const { return status_; }
 

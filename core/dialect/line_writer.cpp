@@ -1,5 +1,9 @@
 #include "core/dialect/line_writer.hpp"
 
+#include "core/dialect/decimal_digits.hpp"
+
+#include <bit>
+
 namespace wexilum {
 namespace {
 
@@ -19,6 +23,7 @@ LineWriter::LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSin
         longest = std::max(longest, word.size());
     }
     room_.resize((SlotList::most + 1) * (longest + dialect.separator.size()));
+    run_room_.resize(longest_run * (LineRun::most_words + 1) * (2 + most_decimal_text + dialect.separator.size()));
     if (own_thread) {
         thread_ = std::thread([this] { work(); });
     }
@@ -48,14 +53,30 @@ void LineWriter::text(std::string line, const Source& source)
     hand_over_if_full();
 }
 
+void LineWriter::hand_over()
+{
+    (void)batches_.put(std::move(filling_));
+    filling_ = batches_.spare();
+    filling_.lines.clear();
+    filling_.words.clear();
+    filling_.texts.clear();
+    filling_.run.count = 0;
+}
+
 void LineWriter::hand_over_if_full()
 {
     if (filling_.lines.size() >= batch_lines) {
-        (void)batches_.put(std::move(filling_));
-        filling_ = batches_.spare();
-        filling_.lines.clear();
-        filling_.words.clear();
-        filling_.texts.clear();
+        hand_over();
+    }
+}
+
+void LineWriter::lines(LineRun& run)
+{
+    if (threaded_) {
+        std::swap(filling_.run, run);
+        hand_over();
+    } else {
+        format(run);
     }
 }
 
@@ -83,6 +104,46 @@ void LineWriter::work()
                 word += line.words;
             }
         }
+        format(batch.run);
+    }
+}
+
+void LineWriter::format(const LineRun& run)
+{
+    const NumberStyle whole{0, false, false};
+    std::array<NumberStyle, LineRun::most_words> styles;
+    for (std::size_t k = 0; k < run.words; ++k) {
+        styles[k] = rounding_.style(run.word[k].quantity);
+    }
+    std::array<std::uint32_t, longest_run> ends;
+    char* const begin = run_room_.data();
+    char* out = begin;
+    long long number = run.number;
+    for (std::size_t i = 0; i < run.count; ++i, number += run.step) {
+        const char* const line = out;
+        if (dialect_.sequence) {
+            *out++ = dialect_.sequence_letter;
+            out = add_separator(digits::write(out, number, whole));
+        }
+        for (unsigned due = run.due[i]; due != 0; due &= due - 1) {
+            const auto k = std::size_t(std::countr_zero(due));
+            *out++ = run.word[k].address;
+            out = add_separator(digits::write(out, run.counts[k][i], styles[k]));
+        }
+        out -= dialect_.separator.size();
+        const auto length = std::size_t(out - line);
+        ++lines_;
+        if (length > longest_) {
+            longest_ = length;
+            longest_line_ = lines_;
+        }
+        *out++ = '\n';
+        ends[i] = std::uint32_t(out - begin);
+    }
+    if (run.count > 0) {
+        const std::string_view text(begin, std::size_t(out - begin));
+        bytes_ += text.size();
+        sink_.lines(text, std::span(ends).first(run.count), run.file, std::span(run.line).first(run.count));
     }
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/hand_over.hpp"
+#include "core/dialect/line_run.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/dialect/statement.hpp"
 #include "core/toolpath/record.hpp"
@@ -22,6 +23,16 @@ public:
     virtual ~CodeSink() = default;
     /// One line without its end, and the record it was written for, or no_source.
     virtual void line(std::string_view text, const Source& source) = 0;
+    /// Several lines, each with a line end, of one file's records: where each ends in `text`, and the record's line in the file.
+    virtual void lines(std::string_view text, std::span<const std::uint32_t> ends, std::uint32_t file,
+                       std::span<const std::uint32_t> records)
+    {
+        std::size_t begin = 0;
+        for (std::size_t i = 0; i < ends.size(); ++i) {
+            line(text.substr(begin, ends[i] - 1 - begin), {file, LineNumber(records[i])});
+            begin = ends[i];
+        }
+    }
 };
 
 /// A word whose value is decided: a whole word of the dialect, or an address and a number.
@@ -62,6 +73,8 @@ public:
         }
     }
     void end_line(const Source& source);
+    /// Many of them at once. `run` holds something else afterwards.
+    void lines(LineRun& run);
     /// A line as it stands.
     void text(std::string line, const Source& source);
     /// Everything is with the sink when this returns; nothing may be written afterwards.
@@ -82,6 +95,7 @@ private:
         std::vector<Line> lines;
         std::vector<DecidedWord> words;
         std::vector<std::string> texts;
+        LineRun run; ///< what follows them
     };
     void format(const DecidedWord* words, std::size_t count, long long number, const Source& source);
     /// Text in room_: a line's number, a word with a separator behind it, all of a line to the sink without its last separator.
@@ -99,6 +113,8 @@ private:
         *out++ = address;
         return add_separator(rounding_.write(out, quantity, counts));
     }
+    void format(const LineRun& run);
+    void hand_over();
     void give_text(const char* end, const Source& source);
     void give(std::string_view line, const Source& source);
     void work();
@@ -107,8 +123,9 @@ private:
     const Dialect& dialect_;
     const Rounding& rounding_;
     CodeSink& sink_;
-    char separator_;   ///< zero where it is not one character
-    std::string room_; ///< as long as the longest block
+    char separator_;       ///< zero where it is not one character
+    std::string room_;     ///< as long as the longest block
+    std::string run_room_; ///< as long as a run's
     bool threaded_;
     char* out_ = nullptr; ///< where the line goes on that is written word by word
     Line begun_;          ///< likewise; its count is where its words begin

@@ -32,6 +32,7 @@ public:
     [[nodiscard]] double step(Quantity quantity) const;
     /// The number as text, e.g. "-12.5", "3.", "0." (never "-0.").
     [[nodiscard]] std::string text(Quantity quantity, std::int64_t counts) const;
+    [[nodiscard]] const NumberStyle& style(Quantity quantity) const { return scales_[static_cast<std::size_t>(quantity)].style; }
     /// Writes the same text to `out`, which has room for most_decimal_text bytes; returns its end.
     char* write(char* out, Quantity quantity, std::int64_t counts) const;
 

@@ -168,6 +168,61 @@ void WordEmitter::emit_cut(std::span<const JointCounts> axes, const Slot& feed)
     ++lines_;
 }
 
+void WordEmitter::emit_cuts(const Cuts& cuts)
+{
+    LineRun& out = run_;
+    out.count = 0;
+    out.number = sequence_;
+    out.step = dialect_.sequence_step;
+    out.file = cuts.file;
+    Word& feed = word_of({cuts.feed_role, 0, cuts.feed_quantity, 0, nullptr});
+    // The feed stands before the first axis that comes later.
+    const std::size_t axes = cuts.joints.size();
+    std::size_t feed_at = 0;
+    while (feed_at < axes && axes_[cuts.joints[feed_at]].rank <= feed.rank) {
+        ++feed_at;
+    }
+    out.words = axes + 1;
+    out.word[feed_at] = {feed.address, cuts.feed_quantity};
+    for (std::size_t k = 0; k < axes; ++k) {
+        const std::size_t joint = cuts.joints[k];
+        out.word[k < feed_at ? k : k + 1] = {axes_[joint].address, cuts.quantities[k]};
+    }
+    const auto below = std::uint8_t((1U << feed_at) - 1);
+    std::size_t lines = 0;
+    std::array<std::uint8_t, longest_run> from; // the cut of each block
+    for (std::size_t i = 0; i < cuts.moved.size(); ++i) {
+        if (cuts.moved[i] == 0) {
+            continue;
+        }
+        const bool due = !feed.known || !feed.modal || feed.counts != cuts.feed[i];
+        feed.known = true;
+        feed.counts = cuts.feed[i];
+        out.counts[feed_at][lines] = cuts.feed[i];
+        const unsigned moved = cuts.moved[i];
+        out.due[lines] = std::uint8_t((moved & below) | (moved & ~below) << 1 | unsigned{due} << feed_at);
+        out.line[lines] = cuts.line[i];
+        from[lines++] = std::uint8_t(i);
+    }
+    if (lines == 0) {
+        return;
+    }
+    for (std::size_t k = 0; k < axes; ++k) {
+        Word& word = axes_[cuts.joints[k]];
+        LineRun::Counts& to = out.counts[k < feed_at ? k : k + 1];
+        const std::int64_t sign = word.turned ? -1 : 1;
+        for (std::size_t n = 0; n < lines; ++n) {
+            to[n] = sign * cuts.counts[k][from[n]];
+        }
+        word.counts = cuts.counts[k][from[lines - 1]];
+    }
+    out.count = lines;
+    stamp_ += lines;
+    sequence_ += static_cast<long long>(lines) * dialect_.sequence_step;
+    lines_ += static_cast<std::uint32_t>(lines);
+    writer_.lines(out);
+}
+
 // --- lines kept aside -----------------------------------------------------------------------------------------------
 
 void WordEmitter::put_aside(const ExactValues& exact)

@@ -45,6 +45,21 @@ public:
     /// Adds a motion block in which only axes and the feed may have changed. The axes' counts are new and stand in the order of
     /// axis_rank(); precondition: axes are modal, and all other words of the block are known to hold.
     void emit_cut(std::span<const JointCounts> axes, const Slot& feed);
+    /// Many such blocks at once, each for a record of one file.
+    struct Cuts {
+        std::span<const std::size_t> joints; ///< whose words may be there, in the order of axis_rank(); up to five
+        std::array<Quantity, 5> quantities{};
+        std::array<const std::int64_t*, 5> counts{}; ///< of each of them, a column
+        std::span<const std::uint8_t> moved;         ///< for each cut, a bit for each of the joints whose counts are new; 0: no block
+        std::span<const std::int64_t> feed;          ///< for each cut with a block
+        Role feed_role = Role::feed;
+        Quantity feed_quantity = Quantity::feed;
+        std::uint32_t file = 0;
+        const std::uint32_t* line = nullptr; ///< of each cut's record
+    };
+    /// Precondition: can_emit_cuts().
+    void emit_cuts(const Cuts& cuts);
+    [[nodiscard]] bool can_emit_cuts() const { return probe_ == nullptr && !aside_; }
     /// The place of a joint's word in a block.
     [[nodiscard]] std::uint8_t axis_rank(std::size_t joint) const { return axes_[joint].rank; }
     /// Adds a line as written. What its words do, by the controller's definition, is known to hold from then on or forgotten.
@@ -157,6 +172,7 @@ private:
     std::span<Word> axes_;                            ///< those of Role::axes
     std::array<const std::string*, function_count> words_{};
     LineWriter writer_;
+    LineRun run_; ///< kept for its memory
     Source source_ = no_source;
     std::uint64_t forgotten_ = 0;
     std::uint32_t lines_ = 0;

@@ -5,7 +5,10 @@
 // what is computed anew by rounding alone, some 1e-16 a step. The same calls give the same results.
 #pragma once
 
+#include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstddef>
 
 namespace wexilum {
 
@@ -59,6 +62,40 @@ public:
         return angle_;
     }
 
+    /// The same for `count` angles one after the other; `out` overlaps none of the others.
+    void along(const double* sine, const double* cosine, std::size_t count, double* out)
+    {
+        constexpr std::size_t many = 32;
+        std::array<double, many> step_sine;
+        std::array<double, many> step_cosine;
+        for (std::size_t begin = 0; begin < count; begin += many) {
+            const std::size_t n = std::min(many, count - begin);
+            const double* const s = sine + begin;
+            const double* const c = cosine + begin;
+            step_sine[0] = s[0] * cosine_ - c[0] * sine_;
+            step_cosine[0] = c[0] * cosine_ + s[0] * sine_;
+            for (std::size_t i = 1; i < n; ++i) {
+                step_sine[i] = s[i] * c[i - 1] - c[i] * s[i - 1];
+                step_cosine[i] = c[i] * c[i - 1] + s[i] * s[i - 1];
+            }
+            sine_ = s[n - 1];
+            cosine_ = c[n - 1];
+            double* const to = out + begin;
+            for (std::size_t i = 0; i < n; ++i) {
+                to[i] = small_arc_sine(step_sine[i]);
+            }
+            for (std::size_t i = 0; i < n; ++i) {
+                if (left_-- > 0 && step_cosine[i] > 0 && std::abs(step_sine[i]) < short_step) {
+                    angle_ += to[i];
+                } else {
+                    angle_ = std::atan2(s[i], c[i]);
+                    left_ = longest_follow;
+                }
+                to[i] = angle_;
+            }
+        }
+    }
+
 private:
     double angle_ = 0;
     double sine_ = 0;
@@ -84,6 +121,40 @@ public:
             left_ = longest_follow;
         }
         angle_ = angle;
+    }
+    /// The same for `count` angles one after the other; `sine` and `cosine` overlap neither each other nor the angles.
+    void along(const double* angles, std::size_t count, double* sine, double* cosine)
+    {
+        constexpr std::size_t many = 32;
+        std::array<double, many> step;
+        for (std::size_t begin = 0; begin < count; begin += many) {
+            const std::size_t n = std::min(many, count - begin);
+            const double* const a = angles + begin;
+            double* const s = sine + begin;
+            double* const c = cosine + begin;
+            step[0] = a[0] - angle_;
+            for (std::size_t i = 1; i < n; ++i) {
+                step[i] = a[i] - a[i - 1];
+            }
+            angle_ = a[n - 1];
+            for (std::size_t i = 0; i < n; ++i) {
+                s[i] = small_sine(step[i]);
+                c[i] = small_versine(step[i]);
+            }
+            for (std::size_t i = 0; i < n; ++i) {
+                if (left_-- > 0 && std::abs(step[i]) < short_step) {
+                    const double before = sine_;
+                    sine_ += cosine_ * s[i] - before * c[i];
+                    cosine_ -= before * s[i] + cosine_ * c[i];
+                } else {
+                    sine_ = std::sin(a[i]);
+                    cosine_ = std::cos(a[i]);
+                    left_ = longest_follow;
+                }
+                s[i] = sine_;
+                c[i] = cosine_;
+            }
+        }
     }
     [[nodiscard]] double sine() const { return sine_; }
     [[nodiscard]] double cosine() const { return cosine_; }

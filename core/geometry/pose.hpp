@@ -50,6 +50,8 @@ class PoseMap {
 public:
     explicit PoseMap(const Frame& frame) : frame_(frame), still_(frame.matrix() == Frame::Identity().matrix()) {}
     [[nodiscard]] Pose operator()(const Pose& pose) const { return still_ ? pose : transformed(frame_, pose); }
+    /// It moves nothing.
+    [[nodiscard]] bool still() const { return still_; }
 
 private:
     Frame frame_;

@@ -282,6 +282,12 @@ Result<bool> JobRecords::next(Record& out)
     return true;
 }
 
+bool JobRecords::next_run(LinearRun& out)
+{
+    out.count = 0;
+    return laid_out_.empty() && open_ && !open_->arranger && open_->reader.next_run(out);
+}
+
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job)
 {
     auto opened = open_job(files, folder, job);

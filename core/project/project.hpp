@@ -28,6 +28,7 @@ public:
     JobRecords(const JobRecords&) = delete;
     JobRecords& operator=(const JobRecords&) = delete;
     Result<bool> next(Record& out) override;
+    bool next_run(LinearRun& out) override;
     [[nodiscard]] const std::vector<std::string>& files() const override { return names_; }
 
 private:

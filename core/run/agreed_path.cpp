@@ -42,8 +42,7 @@ Result<bool> AgreedRecords::next(Record& out)
         if (postures_.any()) {
             follow_posture(out);
         }
-        const bool may_lean = allowance_ > 0 && solver_->rotary().size() == 2 && motion_end(out.data) != nullptr;
-        if (may_lean) {
+        if (may_lean() && motion_end(out.data) != nullptr) {
             lean(out);
         }
         if (ready_.empty()) {
@@ -53,6 +52,12 @@ Result<bool> AgreedRecords::next(Record& out)
     out = std::move(ready_.front());
     ready_.pop_front();
     return true;
+}
+
+bool AgreedRecords::next_run(LinearRun& out)
+{
+    out.count = 0;
+    return ready_.empty() && !postures_.any() && !may_lean() && records_.next_run(out);
 }
 
 /// Where the posture changes, the change and the record are made ready.

@@ -40,6 +40,7 @@ public:
     /// Both must outlive the source. Precondition: a linked assembly.
     AgreedRecords(const Assembly& assembly, RecordSource& records);
     Result<bool> next(Record& out) override;
+    bool next_run(LinearRun& out) override;
     [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
     /// One entry an operation that leant, for the records read so far.
     [[nodiscard]] const std::vector<LeanReport>& leans() const { return leans_; }
@@ -48,6 +49,7 @@ public:
     [[nodiscard]] const FindingList& findings() const { return findings_; }
 
 private:
+    [[nodiscard]] bool may_lean() const { return allowance_ > 0 && solver_->rotary().size() == 2; }
     void follow_posture(Record& out);
     void stand();
     void lean(Record& record);

@@ -57,6 +57,15 @@ public:
         }
         return more;
     }
+    bool next_run(LinearRun& out) override
+    {
+        const bool more = records_.next_run(out);
+        for (std::size_t i = 0; i < out.count; ++i) {
+            index_.sources.push_back(out.source(i));
+            index_.kinds.push_back(static_cast<std::uint8_t>(RecordData(record::Linear()).index()));
+        }
+        return more;
+    }
     [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
 
 private:

@@ -48,6 +48,16 @@ struct SheetWay {
     Turns to{};
 };
 
+/// Cuts of a run that are plain by the plan; all in the work mount's frame.
+struct CutsAlong {
+    const LinearRun* run = nullptr;
+    std::uint64_t serial = 0;                     ///< another one for each run and each part of it that is planned together
+    std::size_t end = 0;                          ///< of the part that is planned
+    const std::array<Column, 2>* turns = nullptr; ///< planned rotary readings
+    Vec3 from = Vec3::Zero();                     ///< where the tip stands before the cut at hand
+    Turns from_turns{};                           ///< and the rotary readings planned for there
+};
+
 class MotionWriter {
 public:
     /// Everything must outlive the writer. It starts where the machine is at home, position not yet stated. `files` are those that
@@ -86,6 +96,16 @@ public:
     /// At feed along a piece (work mount's frame). An arc is written as arcs where controller and dialect have them in its plane,
     /// otherwise as lines within the job's tolerance.
     void feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed);
+    /// The same for straight cuts of a run from `first` to before `end`, as far as each is one block and no other word than axes and feed
+    /// changes; how many of them. Nothing is done about the others. The source is the run's.
+    std::size_t feed_along(const CutsAlong& cuts, std::size_t first, std::size_t end, const FeedSpec& feed);
+    /// Whether feed_along() would take cuts from `at` on that are plain. Precondition for plain_along(): this was so for a cut before it.
+    bool open_along(const CutsAlong& cuts, std::size_t at, const FeedSpec& feed);
+    /// Whether a cut is plain: inside travel and one block.
+    [[nodiscard]] bool plain_along(const CutsAlong& cuts, std::size_t at) const
+    {
+        return ahead_.run == cuts.serial && at >= ahead_.first && at < ahead_.end && ahead_.plain[at];
+    }
     /// Turns the rotary joints while the tool stands still at a pose; both readings hold it there. As fast as the joints can.
     void turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed);
 
@@ -176,6 +196,24 @@ private:
         double high;
         Quantity quantity;
     };
+    static constexpr std::size_t most_along = 5;
+    /// Where cuts of a run bring the machine, by the joints of chain_.
+    struct CutStands {
+        std::uint64_t run = 0; ///< its serial; 0: none
+        std::size_t first = 0;
+        std::size_t end = 0;
+        std::array<LineRun::Counts, most_along> counts{};
+        std::array<Column, most_along> readings{};
+        std::array<double, most_along> stood{}; ///< readings before the first
+        Column length{};                        ///< of the tip's way, mm
+        Column slowest{};                       ///< as in Way, s
+        std::array<std::uint8_t, longest_run> moved{};
+        std::array<bool, longest_run> plain{}; ///< inside travel and one block
+    };
+    [[nodiscard]] bool along_open(const FeedSpec& feed) const;
+    [[nodiscard]] bool ready_along(const CutsAlong& cuts, std::size_t at) const;
+    void prepare(const CutsAlong& cuts, std::size_t first);
+    [[nodiscard]] double combined_way(std::size_t at) const;
     [[nodiscard]] Stand rounded(const Turns& turns, const Vec3& tip) const { return frame_.stand(now_, turns, tip, tool_length_); }
     [[nodiscard]] Way way_to(const Stand& target) const;
     void stand_at(std::size_t joint, const Stand& target)
@@ -280,6 +318,8 @@ private:
     Stand next_;                    ///< where a cut goes; differs from now_ in the chain's joints only
     std::vector<ChainJoint> chain_; ///< in the order of their words in a block
     FollowedTurns followed_;
+    FollowedTurns followed_along_;
+    CutStands ahead_;
     Subdivision parts_;                                         ///< kept for its memory
     std::vector<bool> stated_;                                  // joints that the program itself has brought somewhere
     std::array<std::optional<std::int64_t>, max_joints> words_; ///< last written for joints whose words are places on a circle

@@ -43,6 +43,8 @@ public:
     void begin();
     /// Handles the next record.
     void handle(const Record& record);
+    /// Handles a run. With a probe it ends where the probe has seen its line, or has its answer.
+    void handle(const LinearRun& run);
     void finish();
     /// Watches for one block. Precondition: before begin().
     void set_probe(EventProbe* probe);
@@ -103,10 +105,15 @@ private:
     /// Counts an event; whether a rule takes it.
     [[nodiscard]] bool offered(EventKind kind)
     {
-        if (seen_[static_cast<std::size_t>(kind)]++ == 0) [[unlikely]] {
+        seen(kind, 1);
+        return rules_ && rules_->takes(kind);
+    }
+    void seen(EventKind kind, std::size_t times)
+    {
+        if (seen_[static_cast<std::size_t>(kind)] == 0) [[unlikely]] {
             order_.push_back(kind);
         }
-        return rules_ && rules_->takes(kind);
+        seen_[static_cast<std::size_t>(kind)] += times;
     }
     /// Has the rule take the event that has been filled; `record` is null where none is behind it.
     void hand_over(EventKind kind, const Record* record);
@@ -150,8 +157,29 @@ private:
     [[nodiscard]] FrameKind frame_for(const OperationOutline* operation);
     [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
     void next_choice();
+    void plan_cut(std::size_t at);
+    void stand_at(std::size_t at);
+    [[nodiscard]] bool along_open() const;
+    std::size_t cut_along(std::size_t first, std::size_t end);
+    void follow_on();
+    [[nodiscard]] bool waits_for(std::size_t at);
+    void offer_cut(std::size_t at);
+    void catch_up();
+    [[nodiscard]] bool probe_is_done() const { return probe_ != nullptr && (probe_->words.seen || probe_->answer); }
     const Planned* choice_ = nullptr; ///< of the motion at hand
-    Planned kept_;                    ///< the choice where the plan has nothing
+    Planned kept_;                    ///< the choice where the plan has nothing, or that of a run's cut
+    bool kept_next_ = false;          ///< it is the next motion's
+    LinearRun run_in_work_;           ///< room for a run in the work mount's frame
+    std::array<Column, 2> run_turns_{};
+    CutsAlong along_;                ///< the part of a run at hand
+    const LinearRun* run_ = nullptr; ///< the run at hand, part's frame
+    std::size_t run_index_ = 0;      ///< of its first record
+    Record run_record_;              ///< one of its records
+    std::size_t waiting_ = 0;        ///< its cuts from here to before waiting_end_ wait to be written
+    std::size_t waiting_end_ = 0;
+    std::size_t waits_at_ = 0; ///< the cut that a rule has
+    bool waits_ = false;       ///< and it may wait
+    bool cut_done_ = false;    ///< the native way was taken for it, or will be
     /// A straight cut, or along the given arc, from where the path stands.
     template <typename Curve>
     void cut(const Pose& to, const Curve* curve);

@@ -106,6 +106,33 @@ void OutlineBuilder::add(const Record& record)
     }
 }
 
+void OutlineBuilder::add(const LinearRun& run)
+{
+    const auto plain = [&] { // nothing but where it leads is to be noted of a cut
+        return here_ && !out_.operations.empty() && out_.operations.back().turns_in_cuts && !out_.tool_calls.empty() && !kerf_.any();
+    };
+    std::size_t at = 0;
+    for (Record record; at < run.count && !plain(); ++at) {
+        run.get(at, record);
+        add(record);
+    }
+    if (at == run.count) {
+        return;
+    }
+    OperationOutline& operation = out_.operations.back();
+    const std::size_t count = run.count - at;
+    out_.records += count;
+    out_.motions += count;
+    operation.records += count;
+    for (std::size_t k = 0; k < 3; ++k) {
+        const Eigen::Map<const Eigen::ArrayXd> column(&run.tip[k][at], Eigen::Index(count));
+        const auto axis = Eigen::Index(k);
+        operation.low[axis] = std::min(operation.low[axis], column.minCoeff());
+        operation.high[axis] = std::max(operation.high[axis], column.maxCoeff());
+    }
+    here_ = run.pose(run.count - 1);
+}
+
 void OutlineBuilder::check_kerf(const Pose& to, const Source& source)
 {
     const Tool* tool = out_.tool_calls.empty() ? nullptr : assembly_.setup.find_tool(out_.tool_calls.back());

@@ -58,6 +58,8 @@ public:
         : assembly_(assembly), findings_(findings), files_(files), kerf_(assembly)
     {}
     void add(const Record& record);
+    /// The same for each record of a run.
+    void add(const LinearRun& run);
     [[nodiscard]] const Outline& outline() const { return out_; }
     [[nodiscard]] Outline take() { return std::move(out_); }
 

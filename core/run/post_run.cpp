@@ -71,9 +71,24 @@ public:
         return &target_;
     }
 
+    /// What holds for the cuts of a run that comes next. The reference lives until the next call of next().
+    const PathTarget& common()
+    {
+        target_.curve = nullptr;
+        target_.link = std::exchange(fresh_, false);
+        return target_;
+    }
+    /// The run in the work mount's frame; the path has gone on to its end. The reference lives until the next call.
+    const LinearRun& in_work(const LinearRun& run)
+    {
+        here_ = run.pose(run.count - 1);
+        return mapped(in_work_, run, run_);
+    }
+
 private:
     const Assembly& a_;
     PoseMap in_work_;
+    LinearRun run_;
     PathTarget target_;
     std::optional<PathPiece> curve_;
     std::optional<Pose> here_; ///< part's frame
@@ -119,7 +134,33 @@ Status RunPasses::read(Scratch& scratch)
     Targets targets(a_);
     Readings standing = a_.machine.home();
     Record record;
-    for (std::size_t index = 0;; ++index) {
+    LinearRun run;
+    const auto note = [&](const PathChooser::Seen& seen, const Record& of, std::size_t index) {
+        if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
+            report_seen(a_, seen, records.files(), of, index, pass_->findings);
+        }
+    };
+    std::size_t told = 0;
+    for (std::size_t index = 0;;) {
+        if (watch_ != nullptr && index >= told) {
+            told = index + watch_every;
+            watch_->records = index;
+            if (watch_->stopped()) {
+                return cancelled();
+            }
+        }
+        if (records.next_run(run)) {
+            outline.add(run);
+            const PathTarget& common = targets.common();
+            chooser.add_run(targets.in_work(run), common, [&](std::size_t at, const PathChooser::Seen& seen) {
+                Record one;
+                run.get(at, one);
+                note(seen, one, index + at);
+            });
+            aside.put(run);
+            index += run.count;
+            continue;
+        }
         const auto more = records.next(record);
         if (!more) {
             return more.error();
@@ -135,18 +176,10 @@ Status RunPasses::read(Scratch& scratch)
             }
         }
         if (const PathTarget* target = targets.next(record)) {
-            const PathChooser::Seen seen = chooser.add(*target);
-            if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
-                report_seen(a_, seen, records.files(), record, index, pass_->findings);
-            }
+            note(chooser.add(*target), record, index);
         }
         aside.put(record);
-        if (watch_ != nullptr && index % watch_every == 0) {
-            watch_->records = index;
-            if (watch_->stopped()) {
-                return cancelled();
-            }
-        }
+        ++index;
     }
     Status status = chooser.finish();
     status = status ? aside.flush() : status;
@@ -229,12 +262,23 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     }
     events.begin();
     Record record;
-    for (std::size_t index = 0; aside.next(record); ++index) {
-        events.handle(record);
+    LinearRun run;
+    std::size_t told = 0;
+    for (std::size_t index = 0;;) {
+        if (aside.next_run(run)) {
+            events.handle(run);
+            index += run.count;
+        } else if (aside.next(record)) {
+            events.handle(record);
+            ++index;
+        } else {
+            break;
+        }
         if (probe != nullptr && (probe->words.seen || probe->answer)) {
             return {};
         }
-        if (watch_ != nullptr && index % watch_every == 0) {
+        if (watch_ != nullptr && index >= told) {
+            told = index + watch_every;
             watch_->arranged = index;
             if (watch_->stopped()) {
                 return cancelled();

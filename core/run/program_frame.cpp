@@ -152,6 +152,17 @@ void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, doub
     }
 }
 
+void ProgramFrame::round_along(std::size_t joint, const Column& wanted, double more, std::size_t first, std::size_t end,
+                               LineRun::Counts& counts, Column& readings) const
+{
+    const Quantity of = quantity(joint);
+    const double shift = shift_[joint];
+    for (std::size_t i = first; i < end; ++i) {
+        counts[i] = rounding_.counts(of, wanted[i] + more - shift);
+        readings[i] = rounding_.value(of, counts[i]) + shift;
+    }
+}
+
 void ProgramFrame::recount(Stand& stand) const
 {
     const Readings values = program_values(stand.readings);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/dialect/emit_probe.hpp"
+#include "core/dialect/line_run.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/run/assembly.hpp"
 #include "core/solve/tip_frame.hpp"
@@ -85,6 +86,11 @@ public:
     [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same in place, for one point of a path after the other.
     void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const;
+    /// Counts and readings that a joint's wanted readings, each with `more` added, come to, for those from `first` to before `end`.
+    /// Precondition: kind() is joints, and nothing is noted.
+    void round_along(std::size_t joint, const Column& wanted, double more, std::size_t first, std::size_t end, LineRun::Counts& counts,
+                     Column& readings) const;
+    [[nodiscard]] bool noting() const { return exact_ != nullptr; }
     /// The slot of a number, rounded.
     [[nodiscard]] Slot slot(Role role, Quantity quantity, double value, std::size_t index = 0) const
     {

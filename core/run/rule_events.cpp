@@ -217,6 +217,7 @@ void NativeEvents::fill_tool(Event& event, std::uint32_t number) const
 
 void NativeEvents::fault(EventKind kind, const RuleFault& fault, bool native_done)
 {
+    catch_up();
     const std::string_view event = rule_events()[static_cast<std::size_t>(kind)].name;
     const std::string after = native_done ? "what it would have done after that is left out" : "the native way was taken instead";
     const std::string off = fault.limit ? "; it is not called again in this run" : "";
@@ -242,6 +243,12 @@ void NativeEvents::note_rule_here()
 void NativeEvents::native(Event& event)
 {
     native_done_ = true;
+    cut_done_ = cut_done_ || event.kind == EventKind::linear;
+    if (waits_ && event.kind == EventKind::linear && waiting_end_ == waits_at_) {
+        ++waiting_end_;
+        return;
+    }
+    catch_up();
     if (probe_ != nullptr) {
         const Place place = rules_->here();
         const std::string_view name = rule_events()[static_cast<std::size_t>(event.kind)].name;
@@ -267,6 +274,7 @@ void NativeEvents::native(Event& event)
 
 std::optional<double> NativeEvents::axis(std::string_view joint, bool machine)
 {
+    catch_up();
     const Pose* pose = record_ != nullptr ? end_pose(record_->data) : nullptr;
     const auto found = assembly_.machine.find_joint(std::string(joint));
     if (pose == nullptr || choice_ == nullptr || !found || tool_ == nullptr) {
@@ -312,6 +320,7 @@ RuleHost::Problem NativeEvents::add_axis(Statement& statement, const RuleWord& w
 
 RuleHost::Problem NativeEvents::emit(std::span<const RuleWord> words)
 {
+    catch_up();
     note_rule_here();
     if (words.empty() || words.size() >= SlotList::most) {
         return fmt::format("a statement has from 1 to {} words", SlotList::most - 1);
@@ -394,12 +403,14 @@ RuleHost::Problem NativeEvents::emit(std::span<const RuleWord> words)
 
 void NativeEvents::text(const std::string& line)
 {
+    catch_up();
     note_rule_here();
     write_line(line);
 }
 
 void NativeEvents::text(const std::string& line, std::span<const Role> changes)
 {
+    catch_up();
     note_rule_here();
     emitter_.literal(line, changes);
     if (std::find(changes.begin(), changes.end(), Role::axes) != changes.end()) {
@@ -412,6 +423,7 @@ void NativeEvents::text(const std::string& line, std::span<const Role> changes)
 
 void NativeEvents::comment(const std::string& text)
 {
+    catch_up();
     note_rule_here();
     emitter_.comment(text);
 }
@@ -430,6 +442,7 @@ void NativeEvents::add_to_path(const RecordData& data)
 
 void NativeEvents::stop(bool optional)
 {
+    catch_up();
     if (!happening_) {
         optional ? add_to_path(record::OptionalStop{}) : add_to_path(record::Stop{});
     }
@@ -439,6 +452,7 @@ void NativeEvents::stop(bool optional)
 
 RuleHost::Problem NativeEvents::dwell(double seconds)
 {
+    catch_up();
     note_rule_here();
     const auto word = emitter_.function(Function::dwell);
     if (!word) {
@@ -453,6 +467,7 @@ RuleHost::Problem NativeEvents::dwell(double seconds)
 
 void NativeEvents::forget(std::span<const Role> roles)
 {
+    catch_up();
     if (roles.empty()) {
         emitter_.forget_all();
     }
@@ -466,6 +481,7 @@ void NativeEvents::forget(std::span<const Role> roles)
 
 void NativeEvents::report(RuleSeverity severity, const std::string& text, const std::string& cure)
 {
+    catch_up();
     static constexpr std::array severities{Severity::remark, Severity::warning, Severity::error};
     static constexpr std::array<const char*, 3> kinds{"rule-remark", "rule-warning", "rule-error"};
     const auto at = static_cast<std::size_t>(severity);

@@ -43,6 +43,7 @@ void NativeEvents::end_program()
 
 void NativeEvents::section(const std::string& name, std::optional<Function> fallback)
 {
+    catch_up();
     if (const auto own = own_sections_.find(name); own != own_sections_.end()) {
         const auto kept = own->second; // a rule that the section calls may replace it
         if (*kept) {
@@ -198,6 +199,7 @@ void NativeEvents::after_text(const TextEffect& effect)
 
 void NativeEvents::act(SectionAction action)
 {
+    catch_up();
     note_rule_here();
     switch (action) {
     case SectionAction::retract:
@@ -263,6 +265,7 @@ StateValues NativeEvents::state_values()
 
 expr::Value NativeEvents::state(StateName name)
 {
+    catch_up();
     const auto& operations = assembly_.job.operations;
     const auto next_tool = [&]() -> std::optional<std::uint32_t> {
         return calls_ < outline_.tool_calls.size() ? std::optional(outline_.tool_calls[calls_]) : std::nullopt;

@@ -1,6 +1,7 @@
 #include "core/solve/inverse.hpp"
 
 #include "core/base/units.hpp"
+#include "core/solve/linear_by.hpp"
 
 #include <fmt/format.h>
 
@@ -99,6 +100,7 @@ void InverseSolver::prepare_two()
     c12_ = k1.dot(k2);
     p2_ = tool_axis_.dot(k2);
     across_ = n.squaredNorm();
+    across_root_ = std::sqrt(across_);
     inner_scale_ = std::sqrt(across_ / (1 - p2_ * p2_));
     const double tool_turn = std::atan2(tool_axis_.dot(f2), tool_axis_.dot(e2)); // about the second axis, from e2
     tool_sine_ = std::sin(tool_turn);
@@ -183,7 +185,7 @@ void InverseSolver::two_joints(const Vec3& wanted, BranchFollower& follower, Bra
         sine_y = by > 0 ? c / std::sqrt(by) : 0;
         cosine_y = by > 0 ? b / std::sqrt(by) : 1;
     } else if (b != 0) {
-        const double outer_scale = std::sqrt(across_) * flank_inverse;
+        const double outer_scale = across_root_ * flank_inverse;
         sine_y = c * outer_scale;
         cosine_y = b * outer_scale;
     }
@@ -244,80 +246,14 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     }
 }
 
-template <typename T>
-[[gnu::always_inline]] inline void InverseSolver::turn_about(std::size_t rotary, const T& sine, const T& cosine,
-                                                             std::array<T, 3>& point) const
-{
-    const Vec3& centre = rotary_point_[rotary];
-    const Vec3& k = rotary_axis_[rotary];
-    const std::array<T, 3> arm{point[0] - centre[0], point[1] - centre[1], point[2] - centre[2]};
-    const auto in_plane = [&](int along, std::size_t u, std::size_t v) __attribute__((always_inline))
-    {
-        const T s = sine * k[along];
-        point[u] = arm[u] * cosine - arm[v] * s + centre[Eigen::Index(u)];
-        point[v] = arm[v] * cosine + arm[u] * s + centre[Eigen::Index(v)];
-    };
-    switch (rotary_along_[rotary]) { // a coordinate axis, as on nearly every machine
-    case 0: in_plane(0, 1, 2); return;
-    case 1: in_plane(1, 2, 0); return;
-    case 2: in_plane(2, 0, 1); return;
-    default: break;
-    }
-    // Rodrigues: v c + (k x v) s + k (k.v) (1 - c).
-    const T along = arm[0] * k[0] + arm[1] * k[1] + arm[2] * k[2];
-    const T rest = along - along * cosine;
-    for (std::size_t i = 0; i < 3; ++i) {
-        const std::size_t j = (i + 1) % 3;
-        const std::size_t l = (i + 2) % 3;
-        const T cross = arm[l] * k[Eigen::Index(j)] - arm[j] * k[Eigen::Index(l)];
-        point[i] = arm[i] * cosine + cross * sine + rest * k[Eigen::Index(i)] + centre[Eigen::Index(i)];
-    }
-}
-
-template <typename T>
-[[gnu::always_inline]] inline std::array<T, 3> InverseSolver::linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine,
-                                                                        const Vec3& tip, double tool_length) const
-{
-    const auto spread = [](const Vec3& v) __attribute__((always_inline))
-    {
-        if constexpr (std::is_same_v<T, double>) {
-            return std::array<T, 3>{v[0], v[1], v[2]};
-        } else {
-            return std::array<T, 3>{T::Constant(v[0]), T::Constant(v[1]), T::Constant(v[2])};
-        }
-    };
-    // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
-    const Frame& work = kinematics_.work_frame();
-    std::array<T, 3> wanted = spread(work_straight_ ? Vec3(work.translation() + tip) : Vec3(work.translation() + work.linear() * tip));
-    std::array<T, 3> tool = spread(kinematics_.tool_frame().translation() - kinematics_.length_direction() * tool_length);
-    for (std::size_t i = 0; i < rotary_before_; ++i) {
-        turn_about<T>(i, -sine[i], cosine[i], wanted);
-    }
-    for (std::size_t i = rotary_index_.size(); i-- > rotary_before_;) {
-        turn_about<T>(i, sine[i], cosine[i], tool);
-    }
-    const std::array<T, 3> way{wanted[0] - tool[0], wanted[1] - tool[1], wanted[2] - tool[2]};
-    std::array<T, 3> out;
-    for (std::size_t i = 0; i < 3; ++i) {
-        const auto row = Eigen::Index(i);
-        if (directions_straight_) {
-            out[i] = linear_at_zero_ ? way[i] : T(way[i] + linear_at_[row]);
-        } else {
-            out[i] = way[0] * directions_inverse_(row, 0) + way[1] * directions_inverse_(row, 1) + way[2] * directions_inverse_(row, 2) +
-                     linear_at_[row];
-        }
-    }
-    return out;
-}
-
 std::array<Both, 3> InverseSolver::linear_readings(const Branches& found, const Vec3& tip, double tool_length) const
 {
-    return linear_by<Both>(found.sine, found.cosine, tip, tool_length);
+    return linear_by<Both>(found.sine, found.cosine, spread<Both>(tip), tool_length);
 }
 
 Vec3 InverseSolver::linear_readings(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const
 {
-    const auto out = linear_by<double>(sine, cosine, tip, tool_length);
+    const auto out = linear_by<double>(sine, cosine, spread<double>(tip), tool_length);
     return {out[0], out[1], out[2]};
 }
 

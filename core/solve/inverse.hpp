@@ -6,6 +6,7 @@
 
 #include "core/geometry/followed_angle.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/toolpath/linear_run.hpp"
 
 #include <array>
 #include <string>
@@ -57,6 +58,30 @@ struct Branches {
     Vec3 nearest_axis = Vec3::UnitZ(); ///< and that direction, in the work mount's frame
 };
 
+/// Both branches for each cut of a run, first by branch, then by joint.
+struct BranchRun {
+    std::array<std::array<Column, 2>, 2> turns{};
+    std::array<std::array<Column, 2>, 2> sine{}; ///< as in Branches
+    std::array<std::array<Column, 2>, 2> cosine{};
+    std::array<std::array<Column, 3>, 2> linear{}; ///< in the order of linear()
+    Column pole{};                                 ///< as in Branches
+    /// One of them by itself.
+    [[nodiscard]] Branches at(std::size_t i) const
+    {
+        Branches out;
+        out.count = 2;
+        out.pole = pole[i];
+        for (std::size_t joint = 0; joint < 2; ++joint) {
+            for (std::size_t b = 0; b < 2; ++b) {
+                out.turns[b][joint] = turns[b][joint][i];
+                out.sine[joint][Eigen::Index(b)] = sine[b][joint][i];
+                out.cosine[joint][Eigen::Index(b)] = cosine[b][joint][i];
+            }
+        }
+        return out;
+    }
+};
+
 /// What is remembered to follow the branches along a path.
 struct BranchFollower {
     FollowedAngle azimuth;
@@ -84,12 +109,20 @@ public:
     /// The same, cheaper, for the axes along a path: readings may be in other than their principal turns.
     [[nodiscard]] Branches branches(const Vec3& axis, BranchFollower& follower) const;
 
+    /// The same for the cuts of a run (work mount's frame) from `first` on, as far as each has two branches apart from each other, with
+    /// their linear joints; how many. Nothing is remembered of those beyond. The same numbers as one by one.
+    /// Precondition: two rotary joints, linear_together().
+    std::size_t branches_along(const LinearRun& run, std::size_t first, double tool_length, BranchFollower& follower, BranchRun& out) const;
+
     /// The readings of the linear joints, in the order of linear(), that bring the tip to `tip` while the rotary joints read `turns`.
     [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same from sines and cosines of the joints' motions from the reference posture. Precondition: linear_together().
     [[nodiscard]] Vec3 linear_readings(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const;
     /// The same for both branches of two rotary joints. Precondition: linear_together().
     [[nodiscard]] std::array<Both, 3> linear_readings(const Branches& found, const Vec3& tip, double tool_length) const;
+    /// The same for one branch of each cut of a run from `first` to before `end`.
+    void linear_along(const LinearRun& run, std::size_t first, std::size_t end, double tool_length, const std::array<Column, 2>& sine,
+                      const std::array<Column, 2>& cosine, std::array<Column, 3>& out) const;
     /// Whether no rotary joint stands between two linear ones.
     [[nodiscard]] bool linear_together() const { return together_; }
     /// The reading of a rotary joint (in the order of rotary()) in the reference posture.
@@ -118,7 +151,7 @@ private:
     template <typename T>
     void turn_about(std::size_t rotary, const T& sine, const T& cosine, std::array<T, 3>& point) const;
     template <typename T>
-    [[nodiscard]] std::array<T, 3> linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine, const Vec3& tip,
+    [[nodiscard]] std::array<T, 3> linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine, const std::array<T, 3>& tip,
                                              double tool_length) const;
     [[nodiscard]] Branches one_joint(const Vec3& wanted) const;
     void two_joints(const Vec3& wanted, BranchFollower& follower, Branches& out) const;
@@ -142,6 +175,7 @@ private:
     double c12_ = 0;         ///< cosine between the axes
     double p2_ = 0;          ///< cosine between tool and second axis
     double across_ = 1;      ///< squared sine between the axes
+    double across_root_ = 1; ///< its root
     double inner_scale_ = 1; ///< one over the tool's length across the second axis, in the frame that belongs to both axes
     Turns second_{};         ///< reading of the second joint in both branches where the tool lies in the plane of both axes
     double tool_sine_ = 0;

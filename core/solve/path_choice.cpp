@@ -16,7 +16,6 @@ namespace {
 
 constexpr double slack = 1e-9;           // mm or rad beyond travel that is rounding
 constexpr std::size_t longest_wait = 64; // targets at a pole that wait for the way on
-constexpr double clear_of_poles = 1.1;   // chords that a target is off a pole which a cut to it can't pass
 constexpr int farthest_turns = 4;        // sheets more turns away from every survivor are not looked at
 
 constexpr auto code(Planned::Entry entry) { return static_cast<std::uint8_t>(entry); }
@@ -257,9 +256,10 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
     return true;
 }
 
-PathChooser::Seen PathChooser::add(const PathTarget& target)
+PathChooser::Seen PathChooser::add(const PathTarget& target) { return add_found(target, solver_->branches(target.pose.axis, follower_)); }
+
+PathChooser::Seen PathChooser::add_found(const PathTarget& target, const Branches& found)
 {
-    const Branches found = solver_->branches(target.pose.axis, follower_);
     const double chord = (target.pose.axis - here_.axis).lpNorm<1>(); // at least
     if (open_ && pending_.empty() && !target.link && target.curve == nullptr && rotary_ == 2 && found.count == 2 &&
         std::min(found.pole, here_pole_) > clear_of_poles * (chord + at_pole)) {

@@ -16,6 +16,7 @@
 #include "core/geometry/path_piece.hpp"
 #include "core/solve/inverse.hpp"
 
+#include <functional>
 #include <optional>
 #include <tuple>
 #include <vector>
@@ -39,6 +40,9 @@ enum class ChoiceProblem {
 /// Nearer to a pole than this a target counts as standing in it (CL data with six decimals is off by 0.9e-6 rad).
 inline constexpr double at_pole = 1e-6; // rad
 
+/// Chords that a target is off a pole which a cut to it can't pass.
+inline constexpr double clear_of_poles = 1.1;
+
 class PathChooser {
 public:
     /// `steps` and `decisions` take what the reader below needs; both must be empty and outlive the chooser, as must the rest.
@@ -52,6 +56,10 @@ public:
         double pole = 10;                  ///< rad to the nearest pole
     };
     Seen add(const PathTarget& target);
+    /// Adds the cuts of a run (work mount's frame) as add() would one by one. `common`: what holds for all of them; where it is a link,
+    /// the first one is. `look` is called for those that needed a closer look; about all others nothing is to be said but that they may
+    /// be beyond travel.
+    void add_run(const LinearRun& run, const PathTarget& common, const std::function<void(std::size_t, const Seen&)>& look);
     /// From here on the targets are for another solver of the same machine, which must outlive the chooser as well; the next one has to be
     /// a link. `standing`: where joints are that have not moved so far.
     void change_solver(const InverseSolver& solver, const Readings& standing);
@@ -102,7 +110,10 @@ private:
     bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found = nullptr);
     void move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart,
                  const Branches* found = nullptr);
+    Seen add_found(const PathTarget& target, const Branches& found);
     Seen add_with_care(const PathTarget& target, const Branches& found);
+    std::size_t add_along(const LinearRun& run, std::size_t first, std::size_t end);
+    bool advance_along(std::size_t first, std::size_t end);
     void cut(const PathTarget& target, const Branches& found);
     void close();
     void settle_pending(const Branches* next);
@@ -125,6 +136,8 @@ private:
     Chains travel_high_;
     Stretch stretch_;
     BranchFollower follower_;
+    BranchRun run_;                                ///< of the run at hand
+    std::array<std::array<Column, 2>, 2> along_{}; ///< its turns, by branch and joint, on the sheets of lifts_
     std::vector<Survivor> survivors_;
     std::vector<Sheet> frozen_; ///< the sheets that came furthest, once none is left
     bool open_ = false;
@@ -155,12 +168,28 @@ struct Planned {
     Turns depart{};
 };
 
+namespace plan {
+
+/// What stands before a step.
+struct StepHead {
+    std::uint8_t entry;
+    std::uint8_t opposite;
+};
+
+} // namespace plan
+
 /// Reads the decisions back, one for each target, in order.
 class PlanReader {
 public:
     PlanReader(Spool& steps, Spool& decisions) : steps_(steps), decisions_(decisions) {}
     /// Precondition: fewer calls than targets were added. The reference holds until the next call.
     const Planned& next();
+    /// The turns of up to `most` cuts that come next, all of which are on the sheet of the target before, put into the columns from `at`
+    /// on; how many. None where something else comes. branch() and beyond() hold for them.
+    std::size_t next_run(std::size_t at, std::size_t most, std::array<Column, 2>& turns);
+    /// next() was on, or next_run() is on, a stretch that no sheet stays inside travel of.
+    [[nodiscard]] bool beyond() const { return chosen_.beyond; }
+    [[nodiscard]] int branch() const { return chosen_.branch; }
     [[nodiscard]] Status status() const { return steps_.status().ok() ? decisions_.status() : steps_.status(); }
 
 private:
@@ -172,11 +201,17 @@ private:
     [[nodiscard]] Turns reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const;
     void next_stretch();
     const Planned& next_other(const std::array<Turns, 2>& lifts, Planned::Entry entry, bool opposite);
+    bool read_run();
+    void stay(const Turns& turns);
 
     SpoolReader steps_;
     SpoolReader decisions_;
     Chosen chosen_;
     Planned out_{Planned::Entry::lost};
+    std::optional<plan::StepHead> head_; ///< of the step that comes next, where it has been read
+    std::array<Column, 2> run_{};        ///< turns of the cuts at hand
+    std::size_t run_at_ = 0;
+    std::size_t run_end_ = 0;
 };
 
 struct Choice {

@@ -9,11 +9,10 @@
 
 namespace wexilum::plan {
 
-// Steps: for each target its head and the lifts of both branches, then what its entry needs.
-struct StepHead {
-    std::uint8_t entry;
-    std::uint8_t opposite;
-};
+// Steps: for each target its head (StepHead) and the lifts of both branches, then what its entry needs.
+/// Instead of an entry: how many cuts follow (StepCount), then columns of their lifts by branch and joint.
+inline constexpr std::uint8_t run_entry = UINT8_MAX;
+using StepCount = std::uint32_t;
 struct PoleStep {
     double s;
     std::array<Turns, 2> arrive;

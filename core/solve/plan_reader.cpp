@@ -1,5 +1,8 @@
 #include "core/solve/plan_format.hpp"
 
+#include <algorithm>
+#include <utility>
+
 namespace wexilum {
 
 using namespace plan;
@@ -55,13 +58,77 @@ const Planned& PlanReader::next_other(const std::array<Turns, 2>& lifts, Planned
     return out_;
 }
 
+/// Whether cuts of a run are at hand; they are read where one begins.
+bool PlanReader::read_run()
+{
+    if (run_at_ < run_end_) {
+        return true;
+    }
+    if (!head_) {
+        head_ = steps_.get<StepHead>();
+    }
+    if (head_->entry != run_entry) {
+        return false;
+    }
+    head_.reset();
+    run_at_ = 0;
+    run_end_ = std::min<std::size_t>(steps_.get<StepCount>(), longest_run);
+    const std::size_t bytes = run_end_ * sizeof(double);
+    for (int branch = 0; branch < 2; ++branch) {
+        for (std::size_t joint = 0; joint < 2; ++joint) {
+            if (branch == chosen_.branch) {
+                steps_.bytes(reinterpret_cast<char*>(run_[joint].data()), bytes);
+                for (std::size_t i = 0; i < run_end_; ++i) {
+                    run_[joint][i] += whole_turn * chosen_.turns[joint];
+                }
+            } else {
+                steps_.skip(bytes);
+            }
+        }
+    }
+    return run_end_ > 0;
+}
+
+std::size_t PlanReader::next_run(std::size_t at, std::size_t most, std::array<Column, 2>& turns)
+{
+    std::size_t count = 0;
+    while (count < most && read_run()) {
+        const std::size_t part = std::min(most - count, run_end_ - run_at_);
+        for (std::size_t joint = 0; joint < 2; ++joint) {
+            std::copy_n(run_[joint].begin() + std::ptrdiff_t(run_at_), part, turns[joint].begin() + std::ptrdiff_t(at + count));
+        }
+        run_at_ += part;
+        count += part;
+    }
+    if (count > 0) {
+        stay({turns[0][at + count - 1], turns[1][at + count - 1]});
+    }
+    return count;
+}
+
+/// The plan stands at a plain cut.
+void PlanReader::stay(const Turns& turns)
+{
+    if (out_.entry != Planned::Entry::cut) {
+        out_ = {};
+        out_.branch = out_.branch_before = chosen_.branch;
+        out_.beyond = chosen_.beyond;
+    }
+    out_.turns = turns;
+}
+
 const Planned& PlanReader::next()
 {
-    const auto head = steps_.get<StepHead>();
+    if (read_run()) {
+        stay({run_[0][run_at_], run_[1][run_at_]});
+        ++run_at_;
+        return out_;
+    }
+    const StepHead head = *std::exchange(head_, std::nullopt);
     const auto lifts = steps_.get<std::array<Turns, 2>>();
     const auto entry = static_cast<Planned::Entry>(head.entry);
-    if (entry == Planned::Entry::cut && out_.entry == Planned::Entry::cut) {
-        out_.turns = reading(lifts, chosen_);
+    if (entry == Planned::Entry::cut) {
+        stay(reading(lifts, chosen_));
         return out_;
     }
     return next_other(lifts, entry, head.opposite != 0);

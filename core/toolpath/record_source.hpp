@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/base/result.hpp"
-#include "core/toolpath/record.hpp"
+#include "core/toolpath/linear_run.hpp"
 
 namespace wexilum {
 
@@ -11,6 +11,13 @@ public:
     virtual ~RecordSource() = default;
     /// Puts the next record into `out`; false at the end. After an error the source must not be used further.
     virtual Result<bool> next(Record& out) = 0;
+    /// Passes the straight cuts that come next, as far as the source has them at hand, and puts them into `out`; false where it has
+    /// none, and next() tells what comes.
+    virtual bool next_run(LinearRun& out)
+    {
+        out.count = 0;
+        return false;
+    }
     /// The files that the records' sources point into.
     [[nodiscard]] virtual const std::vector<std::string>& files() const = 0;
 };
@@ -43,6 +50,19 @@ public:
         }
         out = toolpath_.records[at_++];
         return true;
+    }
+    bool next_run(LinearRun& out) override
+    {
+        out.count = 0;
+        for (; at_ < toolpath_.records.size() && out.count < longest_run; ++at_) {
+            const Record& record = toolpath_.records[at_];
+            const auto* linear = std::get_if<record::Linear>(&record.data);
+            if (linear == nullptr || (out.count > 0 && record.source.file != out.file)) {
+                break;
+            }
+            out.add(linear->to, record.source);
+        }
+        return out.count > 0;
     }
     [[nodiscard]] const std::vector<std::string>& files() const override { return toolpath_.files; }
 

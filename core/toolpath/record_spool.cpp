@@ -1,5 +1,6 @@
 #include "core/toolpath/record_spool.hpp"
 
+#include <algorithm>
 #include <array>
 #include <type_traits>
 #include <utility>
@@ -236,25 +237,10 @@ constexpr auto all_makers = makers(std::make_index_sequence<std::variant_size_v<
 
 } // namespace
 
-namespace {
-
-struct Head {
-    std::uint32_t file;
-    std::uint32_t line;
-    std::uint32_t kind;
-};
-
-} // namespace
-
 void RecordSpoolWriter::put(const Record& record)
 {
-    out_.put(Head{record.source.file, record.source.line.value, static_cast<std::uint32_t>(record.data.index())});
+    out_.put(RecordSpoolReader::Head{record.source.file, record.source.line.value, static_cast<std::uint32_t>(record.data.index())});
     Put put{out_};
-    if (const auto* linear = std::get_if<record::Linear>(&record.data)) { // nearly all
-        put.vector(linear->to.tip);
-        put.vector(linear->to.axis);
-        return;
-    }
     std::visit(
         [&](auto data) { // a copy, because the description of the fields serves both ways
             fields(put, data);
@@ -262,14 +248,64 @@ void RecordSpoolWriter::put(const Record& record)
         record.data);
 }
 
+void RecordSpoolWriter::put(const LinearRun& run)
+{
+    out_.put(RecordSpoolReader::Head{run.file, static_cast<std::uint32_t>(run.count), RecordSpoolReader::run_kind});
+    out_.bytes(reinterpret_cast<const char*>(run.line.data()), run.count * sizeof(run.line[0]));
+    for (const auto* columns : {&run.tip, &run.axis}) {
+        for (const Column& column : *columns) {
+            out_.bytes(reinterpret_cast<const char*>(column.data()), run.count * sizeof(double));
+        }
+    }
+}
+
+bool RecordSpoolReader::read_head()
+{
+    if (!head_ && !in_.at_end() && in_.status()) {
+        head_ = in_.get<Head>();
+    }
+    return head_ && in_.status();
+}
+
+void RecordSpoolReader::read_run(LinearRun& out)
+{
+    out.file = head_->file;
+    out.count = std::min<std::size_t>(head_->line, longest_run);
+    in_.bytes(reinterpret_cast<char*>(out.line.data()), out.count * sizeof(out.line[0]));
+    for (auto* columns : {&out.tip, &out.axis}) {
+        for (Column& column : *columns) {
+            in_.bytes(reinterpret_cast<char*>(column.data()), out.count * sizeof(double));
+        }
+    }
+    head_.reset();
+}
+
 bool RecordSpoolReader::next(Record& out)
 {
-    if (in_.at_end() || !in_.status()) {
+    if (run_at_ == run_.count) {
+        if (!read_head()) {
+            return false;
+        }
+        if (head_->kind != run_kind) {
+            out.source = {head_->file, LineNumber(head_->line)};
+            all_makers[head_->kind < all_makers.size() ? head_->kind : 0](out.data, in_);
+            head_.reset();
+            return in_.status().ok();
+        }
+        read_run(run_);
+        run_at_ = 0;
+    }
+    run_.get(run_at_++, out);
+    return in_.status().ok();
+}
+
+bool RecordSpoolReader::next_run(LinearRun& out)
+{
+    if (run_at_ != run_.count || !read_head() || head_->kind != run_kind) {
+        out.count = 0;
         return false;
     }
-    const auto head = in_.get<Head>();
-    out.source = {head.file, LineNumber(head.line)};
-    all_makers[head.kind < all_makers.size() ? head.kind : 0](out.data, in_);
+    read_run(out);
     return in_.status().ok();
 }
 

@@ -21,7 +21,7 @@ void RecordsAhead::read()
         Batch batch = batches_.spare();
         batch.records.resize(batch_records);
         batch.count = 0;
-        while (batch.count < batch_records) {
+        while (!source_.next_run(batch.run) && batch.count < batch_records) {
             const auto read = source_.next(batch.records[batch.count]);
             if (!read || !*read) {
                 batch.end = read ? Status() : Status(read.error());
@@ -37,19 +37,40 @@ void RecordsAhead::read()
     batches_.end();
 }
 
-Result<bool> RecordsAhead::next(Record& out)
+/// Takes the next batch where nothing is left of the one at hand; false where there is none.
+bool RecordsAhead::ready()
 {
-    while (at_ == batch_.count) {
-        if (!batch_.end) {
-            return batch_.end.error();
-        }
-        at_ = 0;
-        batch_.count = 0;
-        if (!batches_.take(batch_)) {
+    while (at_ == batch_.count && run_at_ == batch_.run.count) {
+        at_ = run_at_ = 0;
+        batch_.count = batch_.run.count = 0;
+        if (!batch_.end || !batches_.take(batch_)) {
             return false;
         }
     }
-    std::swap(out, batch_.records[at_++]);
+    return true;
+}
+
+Result<bool> RecordsAhead::next(Record& out)
+{
+    if (!ready()) {
+        return batch_.end ? Result<bool>(false) : Result<bool>(batch_.end.error());
+    }
+    if (at_ < batch_.count) {
+        std::swap(out, batch_.records[at_++]);
+    } else {
+        batch_.run.get(run_at_++, out);
+    }
+    return true;
+}
+
+bool RecordsAhead::next_run(LinearRun& out)
+{
+    out.count = 0;
+    if (!ready() || at_ < batch_.count || run_at_ > 0) {
+        return false;
+    }
+    std::swap(out, batch_.run);
+    batch_.run.count = 0;
     return true;
 }
 

@@ -17,20 +17,24 @@ public:
     RecordsAhead(const RecordsAhead&) = delete;
     RecordsAhead& operator=(const RecordsAhead&) = delete;
     Result<bool> next(Record& out) override;
+    bool next_run(LinearRun& out) override;
     [[nodiscard]] const std::vector<std::string>& files() const override { return source_.files(); }
 
 private:
     struct Batch {
         std::vector<Record> records;
         std::size_t count = 0; ///< of the records that hold something
+        LinearRun run;         ///< what follows them
         Status end;            ///< of the last batch
     };
     void read();
+    bool ready();
 
     RecordSource& source_;
     HandOver<Batch> batches_{8};
     Batch batch_;
-    std::size_t at_ = 0;
+    std::size_t at_ = 0;     ///< in its records
+    std::size_t run_at_ = 0; ///< in its run
     std::thread thread_;
 };
 

@@ -4,7 +4,10 @@
 
 #include <QTest>
 
+#include <array>
 #include <cmath>
+#include <cstdlib>
+#include <random>
 
 using namespace wexilum;
 
@@ -63,6 +66,34 @@ private Q_SLOTS:
         QCOMPARE(path.records[4].source.line.value, 9u);
     }
 
+    void numbers_of_any_length_are_those_of_the_library()
+    {
+        std::mt19937 random(20261127);
+        qInfo("seed 20261127");
+        const auto some = [&](int most) { return int(random() % unsigned(most + 1)); };
+        for (int i = 0; i < 20000; ++i) {
+            std::string text;
+            std::array<double, 3> wanted{};
+            for (double& value : wanted) {
+                std::string number = some(1) == 0 ? "-" : "";
+                for (int k = some(8); k >= 0; --k) {
+                    number += char('0' + some(9));
+                }
+                const int decimals = some(17);
+                number += some(9) != 0 || decimals > 0 ? "." : "";
+                for (int k = 0; k < decimals; ++k) {
+                    number += char('0' + some(9));
+                }
+                value = std::strtod(number.c_str(), nullptr);
+                text += (text.empty() ? "GOTO/" : ",") + number;
+            }
+            const Toolpath path = read(text + "\n");
+            const Vec3& tip = std::get<record::Linear>(path.records.at(0).data).to.tip;
+            for (std::size_t k = 0; k < 3; ++k) {
+                QVERIFY2(tip[Eigen::Index(k)] == wanted[k], text.c_str());
+            }
+        }
+    }
     void three_numbers_without_multax_point_up()
     {
         const Toolpath path = read("GOTO/1,2,3,0,0.6,0.8\nGOTO/4,5,6\n");

@@ -108,7 +108,7 @@ Status ClReader::State::finish_circle(const Statement& s, const Pose& to)
     return {};
 }
 
-bool ClReader::State::plain_goto(Record& out)
+[[gnu::always_inline]] inline bool ClReader::State::plain_goto(Pose& to)
 {
     if (circle || in_cycle) {
         return false;
@@ -118,7 +118,6 @@ bool ClReader::State::plain_goto(Record& out)
     if (!count || (*count != 3 && *count != 6)) {
         return false;
     }
-    Pose to;
     to.tip = Vec3(v[0], v[1], v[2]) * scale - origin;
     if (*count == 6) {
         const Vec3 axis(v[3], v[4], v[5]);
@@ -130,8 +129,22 @@ bool ClReader::State::plain_goto(Record& out)
     } else {
         to.axis = multi_axis && known_position ? position.axis : Vec3::UnitZ();
     }
-    if (!rapid && known_position && position.axis.dot(to.axis) < -0.99) {
-        return false; // perhaps right round
+    return rapid || !known_position || position.axis.dot(to.axis) >= -0.99; // otherwise it goes perhaps right round
+}
+
+void ClReader::State::take_plain(const Pose& to)
+{
+    statements.skip_peeked();
+    rapid = false;
+    position = to;
+    known_position = true;
+}
+
+bool ClReader::State::plain_record(Record& out)
+{
+    Pose to;
+    if (!plain_goto(to)) {
+        return false;
     }
     out.source = {file_index, LineNumber(statements.next_line())};
     if (rapid) {
@@ -139,11 +152,17 @@ bool ClReader::State::plain_goto(Record& out)
     } else {
         out.data = record::Linear{to};
     }
-    statements.skip_peeked();
-    rapid = false;
-    position = to;
-    known_position = true;
+    take_plain(to);
     return true;
+}
+
+void ClReader::State::plain_run(LinearRun& out)
+{
+    Pose to;
+    while (out.count < longest_run && !rapid && plain_goto(to)) {
+        out.add(to, {file_index, LineNumber(statements.next_line())});
+        take_plain(to);
+    }
 }
 
 Status ClReader::State::goto_point(const Statement& s)

@@ -33,7 +33,7 @@ ClReader::~ClReader() = default;
 Result<bool> ClReader::next(Record& out)
 {
     State& st = *state_;
-    if (st.ready.empty() && st.plain_goto(out)) {
+    if (st.ready.empty() && st.plain_record(out)) {
         return true;
     }
     const auto with_file = [&](Error error) {
@@ -71,6 +71,15 @@ Result<bool> ClReader::next(Record& out)
     out = std::move(st.ready.front());
     st.ready.pop_front();
     return true;
+}
+
+bool ClReader::next_run(LinearRun& out)
+{
+    out.count = 0;
+    if (state_->ready.empty()) {
+        state_->plain_run(out);
+    }
+    return out.count > 0;
 }
 
 std::vector<std::string> ClReader::words()

@@ -3,7 +3,7 @@
 
 #include "core/base/result.hpp"
 #include "core/base/world.hpp"
-#include "core/toolpath/record.hpp"
+#include "core/toolpath/linear_run.hpp"
 
 #include <memory>
 #include <optional>
@@ -24,6 +24,8 @@ public:
     /// Puts the next record into `out`; false at the end of the file. An error carries file:line:column and a cure; after an
     /// error the reader must not be used further.
     Result<bool> next(Record& out);
+    /// As RecordSource::next_run().
+    bool next_run(LinearRun& out);
 
     /// Every word the reader knows, sorted; the documentation is tested against it.
     [[nodiscard]] static std::vector<std::string> words();

@@ -50,9 +50,13 @@ struct ClReader::State {
 
     void emit(RecordData data) { ready.push_back({std::move(data), {file_index, line}}); }
 
-    /// Reads a plain GOTO in one go, which nearly every line of a large file is. False where the line is anything else or where its
-    /// numbers need a closer look; then nothing has been read.
-    bool plain_goto(Record& out);
+    /// Reads a plain GOTO in one go, which nearly every line of a large file is. Its line is passed by take_plain(). False where the
+    /// line is anything else or where its numbers need a closer look; then nothing has been read.
+    bool plain_goto(Pose& to);
+    void take_plain(const Pose& to);
+    /// The record of such a line, and those of several that are cuts; false and none where it is none.
+    bool plain_record(Record& out);
+    void plain_run(LinearRun& out);
     Status goto_point(const cl::Statement& s);
     Status go_delta(const cl::Statement& s);
     Status from(const cl::Statement& s);

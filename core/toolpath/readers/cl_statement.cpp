@@ -15,7 +15,7 @@ namespace {
 constexpr double largest_number = 1e9;
 constexpr std::size_t chunk = std::size_t{1} << 18;
 constexpr std::size_t quick_line = 512; // fewer bytes than these are not read the quick way
-constexpr std::size_t read_beyond = 16; // bytes after the text that may be looked at; they are zero
+constexpr std::size_t read_beyond = 32; // bytes after the text that may be looked at; they are zero
 
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r'; }
 bool is_letter(char c) { return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z'); }
@@ -49,53 +49,78 @@ std::string shown(std::string_view text)
     return text.size() > 24 ? out + "..." : out;
 }
 
-/// How many of the 8 characters at `at` are digits before the first that is none, and their value. Eight bytes at a time: the bytes
-/// are the number's digits in order, so that three multiplications add them up pairwise.
-[[gnu::always_inline]] inline int up_to_eight_digits(const char* at, std::uint64_t& value)
+/// The 8 characters at `at`, the first in the lowest byte.
+[[gnu::always_inline]] inline std::uint64_t eight(const char* at)
 {
     std::uint64_t word = 0;
     std::memcpy(&word, at, sizeof word);
-    word ^= 0x3030303030303030ULL;
-    const std::uint64_t others = ((word + 0x7676767676767676ULL) | word) & 0x8080808080808080ULL;
-    const int count = others == 0 ? 8 : std::countr_zero(others) / 8;
-    if (count == 0) {
-        value = 0;
-        return 0;
-    }
-    word <<= 8 * (8 - count);
-    word = (word * 10 + (word >> 8)) & 0x00FF00FF00FF00FFULL;
-    word = (word * 100 + (word >> 16)) & 0x0000FFFF0000FFFFULL;
-    value = (word * 10000 + (word >> 32)) & 0x00000000FFFFFFFFULL;
-    return count;
+    return word;
 }
 
-/// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly, and gives its end;
-/// nullptr for all else. Precondition: 8 readable bytes after what is read.
-[[gnu::always_inline]] inline const char* plain_decimal(const char* at, double& out)
+/// How many characters there are before the first that is no digit; 8 where all are digits.
+[[gnu::always_inline]] inline unsigned digits_before(std::uint64_t word)
 {
-    static constexpr std::array<double, 9> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8};
-    static constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
-    const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no order that a processor could foresee: nothing branches on them
-    at += negative;
-    std::uint64_t digits = 0;
-    const char* const begin = at;
-    for (unsigned digit = 0; (digit = static_cast<unsigned char>(*at) - unsigned{'0'}) < 10; ++at) { // mostly one to three
-        digits = digits * 10 + digit;
-    }
-    const auto whole = std::size_t(at - begin);
-    std::size_t decimals = 0;
+    word ^= 0x3030303030303030ULL;
+    const std::uint64_t others = ((word + 0x7676767676767676ULL) | word) & 0x8080808080808080ULL;
+    return others == 0 ? 8 : unsigned(std::countr_zero(others)) / 8;
+}
+
+/// The number that the first `count` of 8 characters are, which must be digits; 1 to 8. Eight at a time: three multiplications add them up
+/// pairwise.
+[[gnu::always_inline]] inline std::uint64_t number_of(std::uint64_t word, unsigned count)
+{
+    word = (word ^ 0x3030303030303030ULL) << 8 * (8 - count);
+    word = (word * 10 + (word >> 8)) & 0x00FF00FF00FF00FFULL;
+    word = (word * 100 + (word >> 16)) & 0x0000FFFF0000FFFFULL;
+    return (word * 10000 + (word >> 32)) & 0x00000000FFFFFFFFULL;
+}
+
+constexpr std::array<double, 17> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16};
+constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
+
+/// As plain_decimal() behind the sign, for numbers of up to 15 digits in all and 8 before the point.
+[[gnu::noinline]] const char* long_decimal(const char* at, std::uint64_t negative, double& out)
+{
+    const unsigned whole = digits_before(eight(at));
+    std::uint64_t digits = whole > 0 ? number_of(eight(at), whole) : 0;
+    at += whole;
+    unsigned decimals = 0;
     if (*at == '.') {
-        std::uint64_t fraction = 0;
-        decimals = std::size_t(up_to_eight_digits(at + 1, fraction));
-        digits = digits * whole_powers[decimals] + fraction;
-        at += 1 + decimals;
+        ++at;
+        for (unsigned part = 8; part == 8 && decimals < 16;) {
+            part = digits_before(eight(at));
+            digits = digits * whole_powers[part] + (part > 0 ? number_of(eight(at), part) : 0); // may overflow where there are too many
+            decimals += part;
+            at += part;
+        }
     }
-    if (whole + decimals - 1 >= 15 || whole > 8 || is_digit(*at)) {
+    if (whole + decimals == 0 || whole + decimals > 15 || is_digit(*at)) {
         return nullptr;
     }
     const double value = static_cast<double>(static_cast<std::int64_t>(digits)) / powers[decimals];
     out = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63);
     return at;
+}
+
+/// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly, and gives its end;
+/// nullptr for all else. Precondition: 16 readable bytes after what is read.
+[[gnu::always_inline]] inline const char* plain_decimal(const char* at, double& out)
+{
+    const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no order that a processor could foresee: nothing branches on them
+    at += negative;
+    const std::uint64_t front = eight(at);
+    const unsigned whole = digits_before(front);
+    const std::uint64_t back = eight(at + whole + 1);
+    const unsigned decimals = digits_before(back);
+    const unsigned count = whole + decimals;
+    if (whole == 8 || at[whole] != '.' || count > 8 || count == 0) {
+        return long_decimal(at, negative, out);
+    }
+    // The digits before and behind the point side by side.
+    const std::uint64_t kept = front & ((std::uint64_t{1} << 8 * whole) - 1);
+    const double value = static_cast<double>(static_cast<std::int64_t>(number_of(kept | back << 8 * whole, count))) / powers[decimals];
+    out = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63);
+    return at + whole + 1 + decimals;
 }
 
 std::string leading_word(std::string_view text)

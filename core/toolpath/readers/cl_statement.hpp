@@ -60,7 +60,7 @@ private:
 
     ByteSource& source_;
     std::vector<std::string> text_words_;
-    std::vector<char> buffer_ = std::vector<char>(16); ///< the text, and zero bytes behind it
+    std::vector<char> buffer_ = std::vector<char>(32); ///< the text, and zero bytes behind it
     std::size_t filled_ = 0;                           ///< bytes of the buffer that hold text
     std::size_t position_ = 0;
     std::size_t peeked_ = 0; ///< where the line after the peeked one begins

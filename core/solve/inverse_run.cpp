@@ -1,0 +1,105 @@
+// The closed form for many cuts at once: step by step for all of them, so that the processor has several in hand.
+#include "core/base/units.hpp"
+#include "core/solve/linear_by.hpp"
+
+#include <cmath>
+
+namespace wexilum {
+
+std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t first, double tool_length, BranchFollower& follower,
+                                          BranchRun& out) const
+{
+    // As two_joints(), whose names these are.
+    Column sine_x;
+    Column cosine_x;
+    Column sine_y;
+    Column cosine_y;
+    Column sine_phi;
+    Column cosine_phi;
+    Column square;
+    const Mat3& turned = kinematics_.work_frame().linear();
+    const Vec3& k1 = rotary_axis_[0];
+    const bool right_angles = c12_ == 0 && p2_ == 0;
+    for (std::size_t i = first; i < run.count; ++i) {
+        double x = run.axis[0][i];
+        double y = run.axis[1][i];
+        double z = run.axis[2][i];
+        if (!work_straight_) {
+            const Vec3 wanted = turned * Vec3(x, y, z);
+            x = wanted[0];
+            y = wanted[1];
+            z = wanted[2];
+        }
+        const double p1 = x * k1[0] + (y * k1[1] + z * k1[2]);
+        const double a = (p1 - c12_ * p2_) / across_;
+        const double b = (p2_ - c12_ * p1) / across_;
+        square[i] = (1 - (a * a + b * b + 2 * a * b * c12_)) / across_;
+        const double c = std::sqrt(square[i] < 0 ? 0 : square[i]);
+        const double u = x * e1_[0] + (y * e1_[1] + z * e1_[2]);
+        const double v = x * f1_[0] + (y * f1_[1] + z * f1_[2]);
+        const double flank = std::sqrt(u * u + v * v);
+        const double flank_inverse = 1 / flank;
+        sine_phi[i] = v * flank_inverse;
+        cosine_phi[i] = u * flank_inverse;
+        sine_x[i] = c * inner_scale_;
+        cosine_x[i] = a * inner_scale_;
+        const double outer_scale = across_root_ * flank_inverse;
+        sine_y[i] = right_angles ? 1 : c * outer_scale;
+        cosine_y[i] = right_angles ? 0 : b * outer_scale;
+        const double arc = small_arc_sine(flank);
+        out.pole[i] = flank < 0.1 ? arc : flank;
+    }
+    std::size_t end = first;
+    while (end < run.count && square[end] >= 1e-9 && out.pole[end] > pole_free && (right_angles || cosine_y[end] != 0)) {
+        ++end;
+    }
+    const std::size_t count = end - first;
+    if (count == 0) {
+        return 0;
+    }
+    Column x;
+    Column y;
+    Column phi;
+    follower.inner.along(sine_x.data() + first, cosine_x.data() + first, count, x.data() + first);
+    if (right_angles) {
+        y.fill(pi / 2);
+    } else {
+        follower.outer.along(sine_y.data() + first, cosine_y.data() + first, count, y.data() + first);
+    }
+    follower.azimuth.along(sine_phi.data() + first, cosine_phi.data() + first, count, phi.data() + first);
+    for (std::size_t b = 0; b < 2; ++b) {
+        const double sense = b == 0 ? -1 : 1; // of x and y in the branches
+        for (std::size_t i = first; i < end; ++i) {
+            out.turns[b][0][i] = at_[0] + phi[i] + sense * y[i];
+            out.turns[b][1][i] = second_[b] + sense * x[i];
+            out.sine[b][0][i] = sine_phi[i] * cosine_y[i] + cosine_phi[i] * sine_y[i] * sense;
+            out.cosine[b][0][i] = cosine_phi[i] * cosine_y[i] - sine_phi[i] * sine_y[i] * sense;
+            out.sine[b][1][i] = sine_x[i] * tool_cosine_ * sense - cosine_x[i] * tool_sine_;
+            out.cosine[b][1][i] = cosine_x[i] * tool_cosine_ + sine_x[i] * tool_sine_ * sense;
+        }
+        linear_along(run, first, end, tool_length, out.sine[b], out.cosine[b], out.linear[b]);
+    }
+    return count;
+}
+
+void InverseSolver::linear_along(const LinearRun& run, std::size_t first, std::size_t end, double tool_length,
+                                 const std::array<Column, 2>& sine, const std::array<Column, 2>& cosine, std::array<Column, 3>& out) const
+{
+    using Four = Eigen::Array4d;
+    const auto take = [](const Column& column, std::size_t at) __attribute__((always_inline))
+    {
+        return Four(Eigen::Map<const Four>(&column[at]));
+    };
+    for (std::size_t i = first - first % 4; i < end; i += 4) { // columns have room for a multiple of four
+        const std::array<Four, 2> s{take(sine[0], i), take(sine[1], i)};
+        const std::array<Four, 2> c{take(cosine[0], i), take(cosine[1], i)};
+        const std::array<Four, 3> tip{take(run.tip[0], i), take(run.tip[1], i), take(run.tip[2], i)};
+        const std::array<Four, 3> linear = linear_by<Four>(s, c, tip, tool_length);
+        for (std::size_t k = 0; k < 3; ++k) {
+            Eigen::Map<Four> to(&out[k][i]);
+            to = linear[k];
+        }
+    }
+}
+
+} // namespace wexilum

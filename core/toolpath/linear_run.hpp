@@ -1,0 +1,70 @@
+// Straight cuts that follow one another, column by column: nearly all of a long toolpath is such runs, and what has to be done for
+// each of them is done for all at once.
+#pragma once
+
+#include "core/toolpath/record.hpp"
+
+#include <algorithm>
+#include <array>
+
+namespace wexilum {
+
+/// Most cuts of a run; a multiple of four.
+inline constexpr std::size_t longest_run = 128;
+/// A number for each cut of a run.
+using Column = std::array<double, longest_run>;
+
+/// Records that are record::Linear, in order. What columns hold from `count` on means nothing, but is finite.
+struct LinearRun {
+    std::size_t count = 0;
+    std::uint32_t file = 0; ///< of all sources
+    std::array<std::uint32_t, longest_run> line{};
+    std::array<Column, 3> tip{};  ///< x, y, z of the tips, mm
+    std::array<Column, 3> axis{}; ///< and of the unit vectors from tip to holder
+
+    [[nodiscard]] Source source(std::size_t at) const { return {file, LineNumber(line[at])}; }
+    [[nodiscard]] Pose pose(std::size_t at) const
+    {
+        return {{tip[0][at], tip[1][at], tip[2][at]}, {axis[0][at], axis[1][at], axis[2][at]}};
+    }
+    void set_pose(std::size_t at, const Pose& pose)
+    {
+        for (std::size_t k = 0; k < 3; ++k) {
+            tip[k][at] = pose.tip[Eigen::Index(k)];
+            axis[k][at] = pose.axis[Eigen::Index(k)];
+        }
+    }
+    void get(std::size_t at, Record& out) const
+    {
+        if (auto* linear = std::get_if<record::Linear>(&out.data)) { // its memory is used again
+            linear->to = pose(at);
+        } else {
+            out.data = record::Linear{pose(at)};
+        }
+        out.source = source(at);
+    }
+    /// Adds a record. Precondition: there is room, and the file is the run's or the run is empty.
+    void add(const Pose& pose, const Source& source)
+    {
+        file = source.file;
+        line[count] = source.line.value;
+        set_pose(count++, pose);
+    }
+};
+
+/// `run` itself where the frame moves nothing, otherwise `room`, filled with the run in that frame.
+inline const LinearRun& mapped(const PoseMap& frame, const LinearRun& run, LinearRun& room)
+{
+    if (frame.still()) {
+        return run;
+    }
+    room.count = run.count;
+    room.file = run.file;
+    std::copy_n(run.line.begin(), run.count, room.line.begin());
+    for (std::size_t i = 0; i < run.count; ++i) {
+        room.set_pose(i, frame(run.pose(i)));
+    }
+    return room;
+}
+
+} // namespace wexilum
