@@ -3,6 +3,7 @@
 #include "core/dialect/decimal_digits.hpp"
 
 #include <bit>
+#include <cstring>
 
 namespace wexilum {
 namespace {
@@ -115,6 +116,33 @@ void LineWriter::format(const LineRun& run)
     for (std::size_t k = 0; k < run.words; ++k) {
         styles[k] = rounding_.style(run.word[k].quantity);
     }
+    const char separator = separator_;
+    const std::size_t separator_size = dialect_.separator.size();
+    const auto separate = [&](char* to) __attribute__((always_inline))
+    {
+        if (separator != '\0') {
+            *to = separator;
+            return to + 1;
+        }
+        return add_separator(to);
+    };
+    // A block's number: the text of its thousands is used again.
+    std::array<char, most_decimal_text> thousands;
+    std::ptrdiff_t thousands_length = 0;
+    long long thousands_of = 0;
+    const auto add_number_text = [&](char* to, long long value) __attribute__((always_inline))
+    {
+        if (value < 1000 || value >= 1000000000) {
+            return digits::write(to, value, whole);
+        }
+        if (value / 1000 != thousands_of) {
+            thousands_of = value / 1000;
+            thousands_length = digits::write(thousands.data(), thousands_of, whole) - thousands.data();
+        }
+        std::memcpy(to, thousands.data(), 8); // six at most
+        (void)digits::put(to + thousands_length, digits::thousand.decimal[std::size_t(value % 1000)]);
+        return to + thousands_length + 3;
+    };
     std::array<std::uint32_t, longest_run> ends;
     char* const begin = run_room_.data();
     char* out = begin;
@@ -123,14 +151,14 @@ void LineWriter::format(const LineRun& run)
         const char* const line = out;
         if (dialect_.sequence) {
             *out++ = dialect_.sequence_letter;
-            out = add_separator(digits::write(out, number, whole));
+            out = separate(add_number_text(out, number));
         }
         for (unsigned due = run.due[i]; due != 0; due &= due - 1) {
             const auto k = std::size_t(std::countr_zero(due));
             *out++ = run.word[k].address;
-            out = add_separator(digits::write(out, run.counts[k][i], styles[k]));
+            out = separate(digits::write(out, run.counts[k][i], styles[k]));
         }
-        out -= dialect_.separator.size();
+        out -= separator_size;
         const auto length = std::size_t(out - line);
         ++lines_;
         if (length > longest_) {

@@ -46,13 +46,13 @@ void MotionWriter::prepare(const CutsAlong& cuts, std::size_t first)
         const std::size_t k = place_of(joint);
         frame_.round_along(joint, linear[r], 0, first, end, out.counts[k], out.readings[k]);
     }
-    Column room;
+    Column room;  // how far inside travel, no more than 0
     Column moved; // bits as numbers
     room.fill(0);
     out.slowest.fill(0);
     moved.fill(0);
     for (std::size_t k = 0; k < chain_.size(); ++k) {
-        const ChainJoint& chain = chain_[k];
+        const ChainJoint chain = chain_[k];
         const Column& at = out.readings[k];
         Column way;
         out.stood[k] = now_.readings[Eigen::Index(chain.joint)];
@@ -60,34 +60,48 @@ void MotionWriter::prepare(const CutsAlong& cuts, std::size_t first)
         for (std::size_t i = first + 1; i < end; ++i) {
             way[i] = std::abs(at[i] - at[i - 1]);
         }
-        const double bit = double(1U << k);
+        const auto bit = double(1U << k);
         for (std::size_t i = first; i < end; ++i) {
             const double seconds = way[i] * chain.per_speed;
             out.slowest[i] = out.slowest[i] < seconds ? seconds : out.slowest[i];
             moved[i] += way[i] != 0 ? bit : 0;
-            const double least = std::min(at[i] - chain.low, chain.high - at[i]);
+            const double below = at[i] - chain.low;
+            const double above = chain.high - at[i];
+            const double least = below < above ? below : above;
             room[i] = room[i] > least ? least : room[i];
         }
     }
-    // Whether the bound alone shows that a cut needs no points between.
-    const double lever = rotary > 0 ? parts_.lever.at(*solver_, cuts.from, tool_length_) : 0;
-    Vec3 from = cuts.from;
-    Turns turns = cuts.from_turns;
-    const Tolerance& tolerance = assembly_.job.tolerance;
-    double gone = 0;
+    Column turned;
+    const Vec3 from = cuts.from;
+    out.length[first] = (Vec3(run.tip[0][first], run.tip[1][first], run.tip[2][first]) - from).norm();
+    for (std::size_t i = first + 1; i < end; ++i) {
+        const double x = run.tip[0][i] - run.tip[0][i - 1];
+        const double y = run.tip[1][i] - run.tip[1][i - 1];
+        const double z = run.tip[2][i] - run.tip[2][i - 1];
+        out.length[i] = std::sqrt(x * x + y * y + z * z);
+    }
+    const std::array<Column, 2>& turns = *cuts.turns;
+    turned[first] = std::abs(turns[0][first] - cuts.from_turns[0]) + std::abs(turns[1][first] - cuts.from_turns[1]);
+    for (std::size_t i = first + 1; i < end; ++i) {
+        turned[i] = std::abs(turns[0][i] - turns[0][i - 1]) + std::abs(turns[1][i] - turns[1][i - 1]);
+    }
+    // Whether the bound alone shows that a cut needs no points between. No lever grows by more than the tip goes.
+    Column lever;
+    double at = rotary > 0 ? parts_.lever.at(*solver_, from, tool_length_) : 0;
     for (std::size_t i = first; i < end; ++i) {
-        const Vec3 tip(run.tip[0][i], run.tip[1][i], run.tip[2][i]);
-        const Turns to{(*cuts.turns)[0][i] + further_[0], (*cuts.turns)[1][i] + further_[1]};
-        const double length = (tip - from).norm();
-        const double turned = std::abs(to[0] - turns[0]) + std::abs(to[1] - turns[1]);
-        const Deviation bound = rotary > 0 ? deviation_bound(turned, length, lever + gone, Interpolation::joints) : Deviation();
+        lever[i] = at;
+        at += out.length[i];
+    }
+    const Tolerance tolerance = assembly_.job.tolerance;
+    for (std::size_t i = first; i < end && rotary > 0; ++i) {
+        const Deviation bound = deviation_bound(turned[i], out.length[i], lever[i], Interpolation::joints);
+        const double over = std::max(bound.tip - tolerance.tip, bound.axis - tolerance.axis);
+        room[i] = over > 0 ? -1 : room[i];
+    }
+    for (std::size_t i = first; i < end; ++i) {
         const auto bits = static_cast<std::uint8_t>(moved[i]);
-        out.length[i] = length;
         out.moved[i] = bits;
-        out.plain[i] = bound.tip <= tolerance.tip && bound.axis <= tolerance.axis && room[i] >= 0 && (bits & positioned_bits_) == 0;
-        gone += length; // no lever grows by more than the tip goes
-        from = tip;
-        turns = to;
+        out.plain[i] = room[i] >= 0 && (bits & positioned_bits_) == 0;
     }
     out.first = first;
     out.end = end;

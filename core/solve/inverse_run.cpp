@@ -9,7 +9,8 @@ namespace wexilum {
 std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t first, double tool_length, BranchFollower& follower,
                                           BranchRun& out) const
 {
-    // As two_joints(), whose names these are.
+    // As two_joints(), whose names these are. What stands outside of the loops keeps them free of branches, so that the compiler takes
+    // several cuts at a time.
     Column sine_x;
     Column cosine_x;
     Column sine_y;
@@ -17,37 +18,55 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
     Column sine_phi;
     Column cosine_phi;
     Column square;
-    const Mat3& turned = kinematics_.work_frame().linear();
-    const Vec3& k1 = rotary_axis_[0];
     const bool right_angles = c12_ == 0 && p2_ == 0;
-    for (std::size_t i = first; i < run.count; ++i) {
-        double x = run.axis[0][i];
-        double y = run.axis[1][i];
-        double z = run.axis[2][i];
-        if (!work_straight_) {
-            const Vec3 wanted = turned * Vec3(x, y, z);
-            x = wanted[0];
-            y = wanted[1];
-            z = wanted[2];
+    std::array<Column, 3> turned;
+    if (!work_straight_) {
+        for (std::size_t i = first; i < run.count; ++i) {
+            const Vec3 wanted = kinematics_.work_frame().linear() * run.pose(i).axis;
+            for (std::size_t k = 0; k < 3; ++k) {
+                turned[k][i] = wanted[Eigen::Index(k)];
+            }
         }
-        const double p1 = x * k1[0] + (y * k1[1] + z * k1[2]);
-        const double a = (p1 - c12_ * p2_) / across_;
-        const double b = (p2_ - c12_ * p1) / across_;
-        square[i] = (1 - (a * a + b * b + 2 * a * b * c12_)) / across_;
-        const double c = std::sqrt(square[i] < 0 ? 0 : square[i]);
-        const double u = x * e1_[0] + (y * e1_[1] + z * e1_[2]);
-        const double v = x * f1_[0] + (y * f1_[1] + z * f1_[2]);
-        const double flank = std::sqrt(u * u + v * v);
-        const double flank_inverse = 1 / flank;
-        sine_phi[i] = v * flank_inverse;
-        cosine_phi[i] = u * flank_inverse;
-        sine_x[i] = c * inner_scale_;
-        cosine_x[i] = a * inner_scale_;
-        const double outer_scale = across_root_ * flank_inverse;
-        sine_y[i] = right_angles ? 1 : c * outer_scale;
-        cosine_y[i] = right_angles ? 0 : b * outer_scale;
-        const double arc = small_arc_sine(flank);
-        out.pole[i] = flank < 0.1 ? arc : flank;
+    }
+    const std::array<Column, 3>& axis = work_straight_ ? run.axis : turned;
+    {
+        const Vec3 k1 = rotary_axis_[0];
+        const Vec3 e1 = e1_;
+        const Vec3 f1 = f1_;
+        const double c12 = c12_;
+        const double p2 = p2_;
+        const double across = across_;
+        const double inner_scale = inner_scale_;
+        const double across_root = across_root_;
+        Column root;
+        for (std::size_t i = first; i < run.count; ++i) {
+            const double p1 = axis[0][i] * k1[0] + axis[1][i] * k1[1] + axis[2][i] * k1[2];
+            const double a = (p1 - c12 * p2) / across;
+            const double b = (p2 - c12 * p1) / across;
+            square[i] = (1 - (a * a + b * b + 2 * a * b * c12)) / across;
+            root[i] = square[i] < 0 ? 0 : square[i];
+            cosine_x[i] = a * inner_scale;
+            cosine_y[i] = b;
+        }
+        for (std::size_t i = first; i < run.count; ++i) {
+            const double c = std::sqrt(root[i]);
+            const double u = axis[0][i] * e1[0] + axis[1][i] * e1[1] + axis[2][i] * e1[2];
+            const double v = axis[0][i] * f1[0] + axis[1][i] * f1[1] + axis[2][i] * f1[2];
+            const double flank = std::sqrt(u * u + v * v);
+            const double flank_inverse = 1 / flank;
+            const double outer_scale = across_root * flank_inverse;
+            const double arc = small_arc_sine(flank);
+            sine_phi[i] = v * flank_inverse;
+            cosine_phi[i] = u * flank_inverse;
+            sine_x[i] = c * inner_scale;
+            sine_y[i] = c * outer_scale;
+            cosine_y[i] *= outer_scale;
+            out.pole[i] = flank < 0.1 ? arc : flank;
+        }
+        if (right_angles) {
+            sine_y.fill(1);
+            cosine_y.fill(0);
+        }
     }
     std::size_t end = first;
     while (end < run.count && square[end] >= 1e-9 && out.pole[end] > pole_free && (right_angles || cosine_y[end] != 0)) {
@@ -67,15 +86,23 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
         follower.outer.along(sine_y.data() + first, cosine_y.data() + first, count, y.data() + first);
     }
     follower.azimuth.along(sine_phi.data() + first, cosine_phi.data() + first, count, phi.data() + first);
+    const double first_at = at_[0];
+    const double tool_sine = tool_sine_;
+    const double tool_cosine = tool_cosine_;
     for (std::size_t b = 0; b < 2; ++b) {
         const double sense = b == 0 ? -1 : 1; // of x and y in the branches
+        const double second = second_[b];
         for (std::size_t i = first; i < end; ++i) {
-            out.turns[b][0][i] = at_[0] + phi[i] + sense * y[i];
-            out.turns[b][1][i] = second_[b] + sense * x[i];
+            out.turns[b][0][i] = first_at + phi[i] + sense * y[i];
+            out.turns[b][1][i] = second + sense * x[i];
+        }
+        for (std::size_t i = first; i < end; ++i) {
             out.sine[b][0][i] = sine_phi[i] * cosine_y[i] + cosine_phi[i] * sine_y[i] * sense;
             out.cosine[b][0][i] = cosine_phi[i] * cosine_y[i] - sine_phi[i] * sine_y[i] * sense;
-            out.sine[b][1][i] = sine_x[i] * tool_cosine_ * sense - cosine_x[i] * tool_sine_;
-            out.cosine[b][1][i] = cosine_x[i] * tool_cosine_ + sine_x[i] * tool_sine_ * sense;
+        }
+        for (std::size_t i = first; i < end; ++i) {
+            out.sine[b][1][i] = sine_x[i] * tool_cosine * sense - cosine_x[i] * tool_sine;
+            out.cosine[b][1][i] = cosine_x[i] * tool_cosine + sine_x[i] * tool_sine * sense;
         }
         linear_along(run, first, end, tool_length, out.sine[b], out.cosine[b], out.linear[b]);
     }

@@ -45,7 +45,7 @@ std::size_t PathChooser::add_along(const LinearRun& run, std::size_t first, std:
         const double x = run.axis[0][clear];
         const double y = run.axis[1][clear];
         const double z = run.axis[2][clear];
-        const double chord = std::abs(x - axis[0]) + (std::abs(y - axis[1]) + std::abs(z - axis[2]));
+        const double chord = std::abs(x - axis[0]) + std::abs(y - axis[1]) + std::abs(z - axis[2]);
         if (std::min(run_.pole[clear], pole) <= clear_of_poles * (chord + at_pole) || run_.pole[clear] < pole_angle) {
             break;
         }

@@ -91,21 +91,6 @@ Turns turns_between(const InverseSolver& solver, const PathPiece& piece, int bra
     return out;
 }
 
-Deviation deviation_bound(double w, double length, double lever, Interpolation interpolation)
-{
-    if (w < 1e-12 || interpolation == Interpolation::tip_and_vector) {
-        return {};
-    }
-    const double axis = w * w / 4; // the axis turns no more than the joints do; the great circle's and the joints' own share
-    if (interpolation == Interpolation::tip_and_joints) {
-        return {0, axis};
-    }
-    // The joints take the tip along its way and back from where the rotary joints carry it.
-    const double way = length + w * (lever + length);
-    const double tip = (w * w * (lever + length) + 2 * w * way) / 8;
-    return {tip, axis + (length > still_length ? w * tip / length : w)};
-}
-
 Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b, double tool_length,
                           Interpolation interpolation)
 {

@@ -73,6 +73,19 @@ void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, 
 /// A deviation that is not exceeded on a straight way of `length` mm on which the rotary joints turn by `w` rad in all, no point of the
 /// tool being further than `lever` mm from their axes: a curve leaves its chord by no more than an eighth of its largest second
 /// derivative. With v the way of the linear joints the tip's second derivative is at most w^2 lever + 2 w v, the axis' at most w^2.
-[[nodiscard]] Deviation deviation_bound(double w, double length, double lever, Interpolation interpolation);
+[[nodiscard]] inline Deviation deviation_bound(double w, double length, double lever, Interpolation interpolation)
+{
+    if (w < 1e-12 || interpolation == Interpolation::tip_and_vector) {
+        return {};
+    }
+    const double axis = w * w / 4; // the axis turns no more than the joints do; the great circle's and the joints' own share
+    if (interpolation == Interpolation::tip_and_joints) {
+        return {0, axis};
+    }
+    // The joints take the tip along its way and back from where the rotary joints carry it.
+    const double way = length + w * (lever + length);
+    const double tip = (w * w * (lever + length) + 2 * w * way) / 8;
+    return {tip, axis + (length > still_length ? w * tip / length : w)};
+}
 
 } // namespace wexilum

@@ -108,7 +108,7 @@ Status ClReader::State::finish_circle(const Statement& s, const Pose& to)
     return {};
 }
 
-[[gnu::always_inline]] inline bool ClReader::State::plain_goto(Pose& to)
+bool ClReader::State::plain_goto(Pose& to)
 {
     if (circle || in_cycle) {
         return false;
@@ -132,14 +132,6 @@ Status ClReader::State::finish_circle(const Statement& s, const Pose& to)
     return rapid || !known_position || position.axis.dot(to.axis) >= -0.99; // otherwise it goes perhaps right round
 }
 
-void ClReader::State::take_plain(const Pose& to)
-{
-    statements.skip_peeked();
-    rapid = false;
-    position = to;
-    known_position = true;
-}
-
 bool ClReader::State::plain_record(Record& out)
 {
     Pose to;
@@ -152,17 +144,72 @@ bool ClReader::State::plain_record(Record& out)
     } else {
         out.data = record::Linear{to};
     }
-    take_plain(to);
+    statements.skip_peeked(1);
+    rapid = false;
+    position = to;
+    known_position = true;
     return true;
 }
 
 void ClReader::State::plain_run(LinearRun& out)
 {
-    Pose to;
-    while (out.count < longest_run && !rapid && plain_goto(to)) {
-        out.add(to, {file_index, LineNumber(statements.next_line())});
-        take_plain(to);
+    static_assert(longest_run == cl::StatementReader::most_lines);
+    if (circle || in_cycle || rapid) {
+        return;
     }
+    std::size_t count = statements.peek_lines("GOTO", lines);
+    if (count == 0 || (lines.numbers != 3 && lines.numbers != 6)) {
+        return;
+    }
+    for (std::size_t k = 0; k < 3; ++k) {
+        const double moved = origin[Eigen::Index(k)];
+        for (std::size_t i = 0; i < count; ++i) {
+            out.tip[k][i] = lines.column[k][i] * scale - moved;
+        }
+    }
+    if (lines.numbers == 6) {
+        auto& [x, y, z] = out.axis;
+        Column length;
+        for (std::size_t i = 0; i < count; ++i) {
+            const double u = lines.column[3][i];
+            const double v = lines.column[4][i];
+            const double w = lines.column[5][i];
+            length[i] = std::sqrt(u * u + v * v + w * w);
+            const double shorter = 1 / length[i];
+            x[i] = u * shorter;
+            y[i] = v * shorter;
+            z[i] = w * shorter;
+        }
+        // What one by one would be told to look at again ends the run.
+        Vec3 before = known_position ? position.axis : Vec3(x[0], y[0], z[0]);
+        for (std::size_t i = 0; i < count; ++i) {
+            const Vec3 axis(x[i], y[i], z[i]);
+            if (!(std::abs(length[i] - 1) <= unit_vector_tolerance) || before.dot(axis) < -0.99) {
+                count = i;
+            }
+            before = axis;
+        }
+    } else {
+        const Vec3 axis = multi_axis && known_position ? position.axis : Vec3::UnitZ();
+        if (known_position && position.axis.dot(axis) < -0.99) {
+            return;
+        }
+        for (std::size_t k = 0; k < 3; ++k) {
+            std::fill_n(out.axis[k].begin(), count, axis[Eigen::Index(k)]);
+        }
+    }
+    if (count == 0) {
+        return;
+    }
+    const std::uint32_t first = statements.next_line();
+    for (std::size_t i = 0; i < count; ++i) {
+        out.line[i] = first + static_cast<std::uint32_t>(i);
+    }
+    out.file = file_index;
+    out.count = count;
+    statements.skip_peeked(count);
+    position = out.pose(count - 1);
+    known_position = true;
 }
 
 Status ClReader::State::goto_point(const Statement& s)

@@ -30,6 +30,7 @@ struct ClReader::State {
     {}
 
     cl::StatementReader statements;
+    cl::StatementReader::Lines lines; ///< room for those of a run
     std::string file_name;
     std::uint32_t file_index;
     std::deque<Record> ready;
@@ -50,12 +51,12 @@ struct ClReader::State {
 
     void emit(RecordData data) { ready.push_back({std::move(data), {file_index, line}}); }
 
-    /// Reads a plain GOTO in one go, which nearly every line of a large file is. Its line is passed by take_plain(). False where the
+    /// Reads a plain GOTO in one go, which nearly every line of a large file is; its line is passed by skip_peeked(). False where the
     /// line is anything else or where its numbers need a closer look; then nothing has been read.
     bool plain_goto(Pose& to);
-    void take_plain(const Pose& to);
-    /// The record of such a line, and those of several that are cuts; false and none where it is none.
+    /// The record of such a line; false where it is none.
     bool plain_record(Record& out);
+    /// The records of several such lines that are cuts; none where the next line is something else.
     void plain_run(LinearRun& out);
     Status goto_point(const cl::Statement& s);
     Status go_delta(const cl::Statement& s);

@@ -9,13 +9,18 @@
 #include <cmath>
 #include <cstring>
 
+#ifdef __SSE2__
+#include <emmintrin.h>
+#endif
+
 namespace wexilum::cl {
 namespace {
 
 constexpr double largest_number = 1e9;
 constexpr std::size_t chunk = std::size_t{1} << 18;
-constexpr std::size_t quick_line = 512; // fewer bytes than these are not read the quick way
-constexpr std::size_t read_beyond = 32; // bytes after the text that may be looked at; they are zero
+constexpr std::size_t quick_line = 512;                   // fewer bytes than these are not read the quick way,
+constexpr std::size_t quick_lines = std::size_t{1} << 14; // nor than these for many lines
+constexpr std::size_t read_beyond = 128;                  // bytes after the text that may be looked at; they are zero
 
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r'; }
 bool is_letter(char c) { return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z'); }
@@ -49,78 +54,155 @@ std::string shown(std::string_view text)
     return text.size() > 24 ? out + "..." : out;
 }
 
-/// The 8 characters at `at`, the first in the lowest byte.
-[[gnu::always_inline]] inline std::uint64_t eight(const char* at)
+/// The 8 characters at `at`, the first in the lowest byte: digits as their values, all else above 9.
+[[gnu::always_inline]] inline std::uint64_t eight_values(const char* at)
 {
     std::uint64_t word = 0;
     std::memcpy(&word, at, sizeof word);
-    return word;
+    return word ^ 0x3030303030303030ULL;
 }
 
-/// How many characters there are before the first that is no digit; 8 where all are digits.
-[[gnu::always_inline]] inline unsigned digits_before(std::uint64_t word)
+/// Whether all 8 values are digits.
+[[gnu::always_inline]] inline bool all_digits(std::uint64_t word)
 {
-    word ^= 0x3030303030303030ULL;
-    const std::uint64_t others = ((word + 0x7676767676767676ULL) | word) & 0x8080808080808080ULL;
-    return others == 0 ? 8 : unsigned(std::countr_zero(others)) / 8;
+    return (((word + 0x7676767676767676ULL) | word) & 0x8080808080808080ULL) == 0;
 }
 
-/// The number that the first `count` of 8 characters are, which must be digits; 1 to 8. Eight at a time: three multiplications add them up
-/// pairwise.
-[[gnu::always_inline]] inline std::uint64_t number_of(std::uint64_t word, unsigned count)
+/// The number that 8 digits are. Three multiplications add them up pairwise.
+[[gnu::always_inline]] inline std::uint64_t number_of(std::uint64_t word)
 {
-    word = (word ^ 0x3030303030303030ULL) << 8 * (8 - count);
     word = (word * 10 + (word >> 8)) & 0x00FF00FF00FF00FFULL;
     word = (word * 100 + (word >> 16)) & 0x0000FFFF0000FFFFULL;
     return (word * 10000 + (word >> 32)) & 0x00000000FFFFFFFFULL;
 }
 
-constexpr std::array<double, 17> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16};
-constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
-
-/// As plain_decimal() behind the sign, for numbers of up to 15 digits in all and 8 before the point.
-[[gnu::noinline]] const char* long_decimal(const char* at, std::uint64_t negative, double& out)
+/// The last `count` of 8 values, zeros before them; 0 to 8.
+[[gnu::always_inline]] inline std::uint64_t last_of(std::uint64_t word, std::size_t count)
 {
-    const unsigned whole = digits_before(eight(at));
-    std::uint64_t digits = whole > 0 ? number_of(eight(at), whole) : 0;
-    at += whole;
-    unsigned decimals = 0;
-    if (*at == '.') {
-        ++at;
-        for (unsigned part = 8; part == 8 && decimals < 16;) {
-            part = digits_before(eight(at));
-            digits = digits * whole_powers[part] + (part > 0 ? number_of(eight(at), part) : 0); // may overflow where there are too many
-            decimals += part;
-            at += part;
-        }
-    }
-    if (whole + decimals == 0 || whole + decimals > 15 || is_digit(*at)) {
-        return nullptr;
-    }
-    const double value = static_cast<double>(static_cast<std::int64_t>(digits)) / powers[decimals];
-    out = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63);
-    return at;
+    return count == 0 ? 0 : word & (~std::uint64_t{0} << 8 * (8 - count));
 }
 
-/// Reads a decimal without exponent whose digits fit a double exactly, so that one division rounds it correctly, and gives its end;
-/// nullptr for all else. Precondition: 16 readable bytes after what is read.
-[[gnu::always_inline]] inline const char* plain_decimal(const char* at, double& out)
+constexpr std::array<double, 16> powers{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+constexpr std::array<std::uint64_t, 9> whole_powers{1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000};
+
+/// A decimal that is not yet divided: one division rounds correctly what fits a double exactly, as up to 15 digits do.
+struct Decimal {
+    double digits;
+    double power;
+};
+[[gnu::always_inline]] inline Decimal decimal(std::uint64_t digits, std::size_t decimals, std::uint64_t negative)
 {
+    const auto value = static_cast<double>(static_cast<std::int64_t>(digits));
+    return {std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63), powers[decimals]};
+}
+
+/// Any decimal without exponent of up to 15 digits, with blanks around it; false for all else.
+[[gnu::noinline]] bool any_decimal(const char* from, const char* end, Decimal& out)
+{
+    while (from < end && is_blank(*from)) {
+        ++from;
+    }
+    while (from < end && is_blank(end[-1])) {
+        --end;
+    }
+    const std::uint64_t negative = from < end && *from == '-' ? 1 : 0;
+    std::uint64_t digits = 0;
+    std::size_t count = 0;
+    std::size_t decimals = 0;
+    bool point = false;
+    for (from += negative; from < end; ++from) {
+        if (*from == '.' && !point) {
+            point = true;
+        } else if (is_digit(*from) && count < 15) {
+            digits = digits * 10 + std::uint64_t(*from - '0');
+            ++count;
+            decimals += point ? 1 : 0;
+        } else {
+            return false;
+        }
+    }
+    out = decimal(digits, decimals, negative);
+    return count > 0;
+}
+
+/// The same, quicker for numbers with a point and up to 8 digits on either side. `decimals`: how many there were in the number before;
+/// most files have as many in all, so that the processor need not wait to know where the point is. Precondition: 16 readable bytes before.
+[[gnu::always_inline]] inline bool plain_decimal(const char* from, const char* end, std::size_t& decimals, Decimal& out)
+{
+    const char* at = from + (*from == ' ' ? 1 : 0);
     const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no order that a processor could foresee: nothing branches on them
     at += negative;
-    const std::uint64_t front = eight(at);
-    const unsigned whole = digits_before(front);
-    const std::uint64_t back = eight(at + whole + 1);
-    const unsigned decimals = digits_before(back);
-    const unsigned count = whole + decimals;
-    if (whole == 8 || at[whole] != '.' || count > 8 || count == 0) {
-        return long_decimal(at, negative, out);
+    const auto length = std::size_t(end - at);
+    if (decimals >= length || *(end - 1 - decimals) != '.') [[unlikely]] {
+        const void* const point = std::memchr(at, '.', length);
+        if (point == nullptr || end - static_cast<const char*>(point) > 9) {
+            return any_decimal(from, end, out);
+        }
+        decimals = std::size_t(end - static_cast<const char*>(point)) - 1;
     }
-    // The digits before and behind the point side by side.
-    const std::uint64_t kept = front & ((std::uint64_t{1} << 8 * whole) - 1);
-    const double value = static_cast<double>(static_cast<std::int64_t>(number_of(kept | back << 8 * whole, count))) / powers[decimals];
-    out = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) | negative << 63);
-    return at + whole + 1 + decimals;
+    const std::size_t whole = length - decimals - 1;
+    const std::size_t count = whole + decimals;
+    if (count <= 8) {
+        // The digits before and behind the point side by side.
+        const std::uint64_t digits =
+            last_of(last_of(eight_values(end - 8), decimals) | (eight_values(end - 9) & ~last_of(~std::uint64_t{0}, decimals)), count);
+        if (!all_digits(digits) || count == 0) {
+            return any_decimal(from, end, out);
+        }
+        out = decimal(number_of(digits), decimals, negative);
+        return true;
+    }
+    const std::uint64_t before = last_of(eight_values(end - 9 - decimals), std::min<std::size_t>(whole, 8));
+    const std::uint64_t behind = last_of(eight_values(end - 8), decimals);
+    if (count > 15 || whole > 8 || !all_digits(before) || !all_digits(behind)) {
+        return any_decimal(from, end, out);
+    }
+    out = decimal(number_of(before) * whole_powers[decimals] + number_of(behind), decimals, negative);
+    return true;
+}
+
+/// A bit for each of 64 characters that is a comma or ends a line.
+[[gnu::always_inline]] inline std::uint64_t ends_in(const char* text)
+{
+    std::uint64_t out = 0;
+#ifdef __SSE2__
+    for (unsigned part = 0; part < 4; ++part) {
+        const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(text + std::size_t{16} * part));
+        const __m128i ends = _mm_or_si128(_mm_cmpeq_epi8(bytes, _mm_set1_epi8(',')), _mm_cmpeq_epi8(bytes, _mm_set1_epi8('\n')));
+        out |= std::uint64_t(static_cast<unsigned>(_mm_movemask_epi8(ends))) << 16 * part;
+    }
+#else
+    for (unsigned i = 0; i < 64; ++i) {
+        out |= std::uint64_t(text[i] == ',' || text[i] == '\n') << i;
+    }
+#endif
+    return out;
+}
+
+/// The numbers of a line between `at` and its end, which is the answer; nullptr where something else is there or more than `most`. Each
+/// is `stride` behind the one before. Where the numbers end is seen for many at once, so that none has to wait for the one before it.
+[[gnu::always_inline]] inline const char* plain_numbers(const char* at, const char* text_end, std::size_t most, std::size_t stride,
+                                                        std::size_t& decimals, double* digits, double* power, std::size_t& count)
+{
+    count = 0;
+    for (const char* block = at; block < text_end; block += 64) {
+        for (std::uint64_t ends = ends_in(block); ends != 0; ends &= ends - 1) {
+            const char* const end = block + std::countr_zero(ends);
+            const bool last = *end == '\n';
+            Decimal number;
+            if (count == most || end == at || !plain_decimal(at, end - (last && end[-1] == '\r' ? 1 : 0), decimals, number)) {
+                return nullptr;
+            }
+            digits[count * stride] = number.digits;
+            power[count * stride] = number.power;
+            ++count;
+            if (last) {
+                return end;
+            }
+            at = end + 1;
+        }
+    }
+    return nullptr;
 }
 
 std::string leading_word(std::string_view text)
@@ -157,8 +239,9 @@ Result<bool> StatementReader::fill_line(std::size_t& length)
         if (ended_) {
             return false;
         }
-        searched = filled_ - position_;
+        const std::size_t held = filled_ - position_;
         failed_ = failed_ ? refill() : failed_;
+        searched = position_ + held;
         if (!failed_) {
             return failed_.error();
         }
@@ -167,9 +250,9 @@ Result<bool> StatementReader::fill_line(std::size_t& length)
 
 Status StatementReader::refill()
 {
-    std::memmove(buffer_.data(), buffer_.data() + position_, filled_ - position_);
-    filled_ -= position_;
-    position_ = 0;
+    std::memmove(buffer_.data() + read_before, buffer_.data() + position_, filled_ - position_);
+    filled_ -= position_ - read_before;
+    position_ = read_before;
     if (buffer_.size() < filled_ + chunk + read_beyond) {
         buffer_.resize(filled_ + chunk + read_beyond);
     }
@@ -195,47 +278,70 @@ Result<bool> StatementReader::read_line(std::string& line)
     return more;
 }
 
+/// Whether the text goes on with the word and '/'.
+bool StatementReader::begins(const char* at, std::string_view word) const
+{
+    return std::size_t(buffer_.data() + filled_ - at) > word.size() && std::equal(word.begin(), word.end(), at) && at[word.size()] == '/';
+}
+
 std::optional<std::size_t> StatementReader::peek_numbers(std::string_view word, double* out, std::size_t most)
 {
     if (filled_ - position_ < quick_line && !ended_ && failed_) {
         failed_ = refill();
     }
-    // Where the text ends there are zero bytes, which end a number, and are neither comma nor line end.
-    const char* at = buffer_.data() + position_;
-    if (filled_ - position_ <= word.size() || std::memcmp(at, word.data(), word.size()) != 0 || at[word.size()] != '/') {
+    // Where the text ends there are zero bytes, which are neither comma nor line end.
+    const char* const at = buffer_.data() + position_;
+    if (!begins(at, word)) {
         return std::nullopt;
     }
-    at += word.size() + 1;
-    const auto skip_blanks = [&] {
-        while (*at <= ' ' && is_blank(*at)) {
-            ++at;
-        }
-    };
-    for (std::size_t count = 0; count < most; ++count) {
-        skip_blanks();
-        at = plain_decimal(at, out[count]);
-        if (at == nullptr) {
-            return std::nullopt;
-        }
-        if (*at != ',') {
-            skip_blanks();
-            if (*at == '\n') {
-                peeked_ = std::size_t(at - buffer_.data()) + 1;
-                return count + 1;
-            }
-            if (*at != ',') {
-                return std::nullopt;
-            }
-        }
-        ++at;
+    std::array<double, most_numbers> power;
+    std::size_t count = 0;
+    const char* const end =
+        plain_numbers(at + word.size() + 1, buffer_.data() + filled_, std::min(most, most_numbers), 1, decimals_, out, power.data(), count);
+    if (end == nullptr) {
+        return std::nullopt;
     }
-    return std::nullopt;
+    for (std::size_t k = 0; k < count; ++k) {
+        out[k] /= power[k];
+    }
+    peeked_[0] = std::size_t(end - buffer_.data()) + 1;
+    return count;
 }
 
-void StatementReader::skip_peeked()
+std::size_t StatementReader::peek_lines(std::string_view word, Lines& out)
 {
-    position_ = peeked_;
-    ++line_number_;
+    if (filled_ - position_ < quick_lines && !ended_ && failed_) {
+        failed_ = refill();
+    }
+    const char* at = buffer_.data() + position_;
+    const char* const text_end = buffer_.data() + filled_;
+    std::size_t lines = 0;
+    out.numbers = 0;
+    for (; lines < most_lines && begins(at, word); ++lines) {
+        std::size_t count = 0;
+        const char* const end = plain_numbers(at + word.size() + 1, text_end, most_numbers, most_lines, decimals_, &out.column[0][lines],
+                                              &power_[0][lines], count);
+        if (end == nullptr || (lines > 0 && count != out.numbers)) {
+            break;
+        }
+        out.numbers = count;
+        at = end + 1;
+        peeked_[lines] = std::size_t(at - buffer_.data());
+    }
+    for (std::size_t k = 0; k < out.numbers; ++k) {
+        for (std::size_t i = 0; i < lines; ++i) {
+            out.column[k][i] /= power_[k][i];
+        }
+    }
+    return lines;
+}
+
+void StatementReader::skip_peeked(std::size_t lines)
+{
+    if (lines > 0) {
+        position_ = peeked_[lines - 1];
+        line_number_ += static_cast<std::uint32_t>(lines);
+    }
 }
 
 Place StatementReader::place_at(std::size_t offset) const
