@@ -35,6 +35,18 @@ std::vector<Pose> poses()
     return out;
 }
 
+std::vector<LinearRun> runs_of(const std::vector<Pose>& path)
+{
+    std::vector<LinearRun> out;
+    for (const Pose& pose : path) {
+        if (out.empty() || out.back().count == longest_run) {
+            out.emplace_back();
+        }
+        out.back().add(pose, {});
+    }
+    return out;
+}
+
 std::string cl_text()
 {
     std::string out;
@@ -77,9 +89,10 @@ void reading(benchmark::State& state)
     for (auto _ : state) {
         TextSource source(text);
         ClReader reader(source, "x.cl", 0);
+        LinearRun run;
         Record record;
-        while (*reader.next(record)) {
-            benchmark::DoNotOptimize(record);
+        while (reader.next_run(run) || *reader.next(record)) {
+            benchmark::DoNotOptimize(run);
         }
     }
     per_move(state);
@@ -88,13 +101,14 @@ BENCHMARK(reading);
 
 void candidates(benchmark::State& state)
 {
-    const auto path = poses();
+    const auto runs = runs_of(poses());
     const InverseSolver& solver = *assembly().solver;
     BranchFollower follower;
+    BranchRun found;
     for (auto _ : state) {
-        for (const Pose& pose : path) {
-            const Branches found = solver.branches(pose.axis, follower);
-            benchmark::DoNotOptimize(solver.linear_readings(found, pose.tip, 100));
+        for (const LinearRun& run : runs) {
+            benchmark::DoNotOptimize(solver.branches_along(run, 0, 100, follower, found));
+            benchmark::DoNotOptimize(found);
         }
     }
     per_move(state);
@@ -103,15 +117,15 @@ BENCHMARK(candidates);
 
 void choose(benchmark::State& state, const InverseSolver& solver, const Machine& machine, const std::vector<Pose>& path)
 {
+    const auto runs = runs_of(path);
+    PathTarget common;
+    common.tool_length = 100;
     for (auto _ : state) {
         MemorySpool steps;
         MemorySpool decisions;
         PathChooser chooser(solver, machine, machine.home(), steps, decisions);
-        for (const Pose& pose : path) {
-            PathTarget target;
-            target.pose = pose;
-            target.tool_length = 100;
-            benchmark::DoNotOptimize(chooser.add(target));
+        for (const LinearRun& run : runs) {
+            chooser.add_run(run, common, [](std::size_t, const PathChooser::Seen& seen) { benchmark::DoNotOptimize(seen); });
         }
         benchmark::DoNotOptimize(chooser.finish());
     }

@@ -9,8 +9,9 @@ namespace wexilum {
 namespace {
 
 constexpr std::size_t batch_lines = 512;
+constexpr std::size_t batch_runs = 8;
 
-}
+} // namespace
 
 LineWriter::LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSink& sink, bool own_thread)
     : dialect_(dialect), rounding_(rounding), sink_(sink), separator_(dialect.separator.size() == 1 ? dialect.separator[0] : '\0'),
@@ -61,24 +62,34 @@ void LineWriter::hand_over()
     filling_.lines.clear();
     filling_.words.clear();
     filling_.texts.clear();
-    filling_.run.count = 0;
+    filling_.run_count = 0;
 }
 
 void LineWriter::hand_over_if_full()
 {
-    if (filling_.lines.size() >= batch_lines) {
+    if (filling_.lines.size() >= batch_lines || filling_.run_count >= batch_runs) {
         hand_over();
     }
 }
 
-void LineWriter::lines(LineRun& run)
+LineRun& LineWriter::begin_run()
 {
-    if (threaded_) {
-        std::swap(filling_.run, run);
-        hand_over();
-    } else {
-        format(run);
+    const std::size_t needed = filling_.run_count + 1;
+    if (filling_.runs.size() < needed) {
+        filling_.runs.resize(needed);
+        filling_.after.resize(needed);
     }
+    return filling_.runs[filling_.run_count];
+}
+
+void LineWriter::end_run()
+{
+    if (!threaded_) {
+        format(filling_.runs.front());
+        return;
+    }
+    filling_.after[filling_.run_count++] = filling_.lines.size();
+    hand_over_if_full();
 }
 
 void LineWriter::finish()
@@ -97,7 +108,15 @@ void LineWriter::work()
     while (batches_.take(batch)) {
         const DecidedWord* word = batch.words.data();
         std::size_t text = 0;
-        for (const Line& line : batch.lines) {
+        std::size_t run = 0;
+        for (std::size_t at = 0; at <= batch.lines.size(); ++at) {
+            for (; run < batch.run_count && batch.after[run] == at; ++run) {
+                format(batch.runs[run]);
+            }
+            if (at == batch.lines.size()) {
+                break;
+            }
+            const Line& line = batch.lines[at];
             if (line.words == 0) {
                 give(batch.texts[text++], line.source);
             } else {
@@ -105,7 +124,6 @@ void LineWriter::work()
                 word += line.words;
             }
         }
-        format(batch.run);
     }
 }
 

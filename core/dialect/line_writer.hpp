@@ -73,8 +73,9 @@ public:
         }
     }
     void end_line(const Source& source);
-    /// Many of them at once. `run` holds something else afterwards.
-    void lines(LineRun& run);
+    /// Many of them at once: a run to be filled, and its end. Nothing else may be written between.
+    [[nodiscard]] LineRun& begin_run();
+    void end_run();
     /// A line as it stands.
     void text(std::string line, const Source& source);
     /// Everything is with the sink when this returns; nothing may be written afterwards.
@@ -95,7 +96,9 @@ private:
         std::vector<Line> lines;
         std::vector<DecidedWord> words;
         std::vector<std::string> texts;
-        LineRun run; ///< what follows them
+        std::vector<LineRun> runs;
+        std::vector<std::size_t> after; ///< how many lines stand before each run
+        std::size_t run_count = 0;      ///< of the runs that hold something
     };
     void format(const DecidedWord* words, std::size_t count, long long number, const Source& source);
     /// Text in room_: a line's number, a word with a separator behind it, all of a line to the sink without its last separator.

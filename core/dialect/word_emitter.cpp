@@ -170,7 +170,7 @@ void WordEmitter::emit_cut(std::span<const JointCounts> axes, const Slot& feed)
 
 void WordEmitter::emit_cuts(const Cuts& cuts)
 {
-    LineRun& out = run_;
+    LineRun& out = writer_.begin_run();
     out.count = 0;
     out.number = sequence_;
     out.step = dialect_.sequence_step;
@@ -220,7 +220,7 @@ void WordEmitter::emit_cuts(const Cuts& cuts)
     stamp_ += lines;
     sequence_ += static_cast<long long>(lines) * dialect_.sequence_step;
     lines_ += static_cast<std::uint32_t>(lines);
-    writer_.lines(out);
+    writer_.end_run();
 }
 
 // --- lines kept aside -----------------------------------------------------------------------------------------------

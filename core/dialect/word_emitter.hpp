@@ -172,7 +172,6 @@ private:
     std::span<Word> axes_;                            ///< those of Role::axes
     std::array<const std::string*, function_count> words_{};
     LineWriter writer_;
-    LineRun run_; ///< kept for its memory
     Source source_ = no_source;
     std::uint64_t forgotten_ = 0;
     std::uint32_t lines_ = 0;

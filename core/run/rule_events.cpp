@@ -130,14 +130,16 @@ void NativeEvents::hand_over(EventKind kind, const Record* record)
     const Record* const record_before = std::exchange(record_, record);
     const bool done_before = std::exchange(native_done_, false);
     const bool happening_before = std::exchange(happening_, false);
-    const std::string rule = probe_ != nullptr ? probe_->rule : std::string();
+    const std::optional<std::string> rule = probe_ != nullptr ? std::optional(probe_->rule) : std::nullopt;
     if (const auto problem = rules_->call(kind)) [[unlikely]] {
         fault(kind, *problem, native_done_);
         if (!native_done_) {
             native(rules_->at_hand(kind));
         }
     }
-    note_rule(rule);
+    if (rule) [[unlikely]] {
+        note_rule(*rule);
+    }
     record_ = record_before;
     native_done_ = done_before;
     happening_ = happening_before;

@@ -43,6 +43,17 @@ struct LinearRun {
         }
         out.source = source(at);
     }
+    /// Becomes another one, as far as that goes: cheaper than a copy.
+    void take(const LinearRun& other)
+    {
+        count = other.count;
+        file = other.file;
+        std::copy_n(other.line.begin(), count, line.begin());
+        for (std::size_t k = 0; k < 3; ++k) {
+            std::copy_n(other.tip[k].begin(), count, tip[k].begin());
+            std::copy_n(other.axis[k].begin(), count, axis[k].begin());
+        }
+    }
     /// Adds a record. Precondition: there is room, and the file is the run's or the run is empty.
     void add(const Pose& pose, const Source& source)
     {

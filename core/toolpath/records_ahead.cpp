@@ -4,8 +4,9 @@ namespace wexilum {
 namespace {
 
 constexpr std::size_t batch_records = 256;
+constexpr std::size_t batch_runs = 8;
 
-}
+} // namespace
 
 RecordsAhead::RecordsAhead(RecordSource& source) : source_(source), thread_([this] { read(); }) {}
 
@@ -20,8 +21,16 @@ void RecordsAhead::read()
     for (bool more = true; more;) {
         Batch batch = batches_.spare();
         batch.records.resize(batch_records);
-        batch.count = 0;
-        while (!source_.next_run(batch.run) && batch.count < batch_records) {
+        batch.runs.resize(batch_runs);
+        batch.count = batch.run_count = 0;
+        while (batch.count < batch_records && batch.run_count < batch_runs) {
+            if (source_.next_run(batch.runs[batch.run_count])) {
+                ++batch.run_count;
+                continue;
+            }
+            if (batch.run_count > 0) {
+                break; // records come before runs
+            }
             const auto read = source_.next(batch.records[batch.count]);
             if (!read || !*read) {
                 batch.end = read ? Status() : Status(read.error());
@@ -40,9 +49,9 @@ void RecordsAhead::read()
 /// Takes the next batch where nothing is left of the one at hand; false where there is none.
 bool RecordsAhead::ready()
 {
-    while (at_ == batch_.count && run_at_ == batch_.run.count) {
-        at_ = run_at_ = 0;
-        batch_.count = batch_.run.count = 0;
+    while (at_ == batch_.count && run_ == batch_.run_count) {
+        at_ = run_ = run_at_ = 0;
+        batch_.count = batch_.run_count = 0;
         if (!batch_.end || !batches_.take(batch_)) {
             return false;
         }
@@ -57,8 +66,12 @@ Result<bool> RecordsAhead::next(Record& out)
     }
     if (at_ < batch_.count) {
         std::swap(out, batch_.records[at_++]);
-    } else {
-        batch_.run.get(run_at_++, out);
+        return true;
+    }
+    batch_.runs[run_].get(run_at_++, out);
+    if (run_at_ == batch_.runs[run_].count) {
+        ++run_;
+        run_at_ = 0;
     }
     return true;
 }
@@ -69,8 +82,7 @@ bool RecordsAhead::next_run(LinearRun& out)
     if (!ready() || at_ < batch_.count || run_at_ > 0) {
         return false;
     }
-    std::swap(out, batch_.run);
-    batch_.run.count = 0;
+    out.take(batch_.runs[run_++]);
     return true;
 }
 

@@ -23,9 +23,10 @@ public:
 private:
     struct Batch {
         std::vector<Record> records;
-        std::size_t count = 0; ///< of the records that hold something
-        LinearRun run;         ///< what follows them
-        Status end;            ///< of the last batch
+        std::size_t count = 0;       ///< of the records that hold something
+        std::vector<LinearRun> runs; ///< what follows them
+        std::size_t run_count = 0;   ///< of the runs that hold something
+        Status end;                  ///< of the last batch
     };
     void read();
     bool ready();
@@ -34,7 +35,8 @@ private:
     HandOver<Batch> batches_{8};
     Batch batch_;
     std::size_t at_ = 0;     ///< in its records
-    std::size_t run_at_ = 0; ///< in its run
+    std::size_t run_ = 0;    ///< among its runs
+    std::size_t run_at_ = 0; ///< in that run
     std::thread thread_;
 };
 
