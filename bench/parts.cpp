@@ -12,6 +12,8 @@
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
@@ -74,6 +76,10 @@ const Assembly& assembly()
 class Nowhere final : public CodeSink {
 public:
     void line(std::string_view text, const Source&) override { benchmark::DoNotOptimize(text.data()); }
+    void lines(std::string_view text, std::span<const std::uint32_t>, std::uint32_t, std::span<const std::uint32_t>) override
+    {
+        benchmark::DoNotOptimize(text.data());
+    }
 };
 
 void per_move(benchmark::State& state)
@@ -206,7 +212,46 @@ void formatting(benchmark::State& state)
     }
     per_move(state);
 }
-BENCHMARK(formatting);
+BENCHMARK(formatting)->Name("formatting block by block");
+
+void formatting_runs(benchmark::State& state)
+{
+    const Assembly& a = assembly();
+    const auto names = a.joint_names();
+    std::vector<std::size_t> joints{0, 1, 2, 3, 4};
+    std::array<LineRun::Counts, 5> counts;
+    std::array<std::int64_t, longest_run> feed;
+    std::array<std::uint8_t, longest_run> moved;
+    std::array<std::uint32_t, longest_run> line{};
+    moved.fill(0x1f);
+    for (auto _ : state) {
+        Nowhere sink;
+        WordEmitter emitter(a.dialect, a.controller, names, sink);
+        std::stable_sort(joints.begin(), joints.end(),
+                         [&](std::size_t x, std::size_t y) { return emitter.axis_rank(x) < emitter.axis_rank(y); });
+        for (std::size_t i = 0; i < moves; i += longest_run) {
+            WordEmitter::Cuts cuts;
+            cuts.joints = joints;
+            for (std::size_t k = 0; k < joints.size(); ++k) {
+                cuts.quantities[k] = joints[k] < 3 ? Quantity::length : Quantity::angle;
+                cuts.counts[k] = counts[k].data();
+                for (std::size_t n = 0; n < longest_run; ++n) {
+                    counts[k][n] = std::int64_t(123456 + 37 * (i + n) * (joints[k] + 1));
+                    feed[n] = std::int64_t(1234567 + i + n);
+                }
+            }
+            const std::size_t count = std::min(longest_run, moves - i);
+            cuts.moved = std::span(moved).first(count);
+            cuts.feed = feed;
+            cuts.feed_role = Role::inverse_feed;
+            cuts.feed_quantity = Quantity::inverse_time;
+            cuts.line = line.data();
+            emitter.emit_cuts(cuts);
+        }
+    }
+    per_move(state);
+}
+BENCHMARK(formatting_runs)->Name("formatting");
 
 std::vector<std::string> code_lines()
 {

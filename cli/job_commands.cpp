@@ -205,7 +205,7 @@ int replay_command(const JobOptions& options)
         excursions = std::move(*found);
     }
     JobRecords records(files, options.project, opened->job);
-    const auto replayed = replay(*opened, records, excursions, code, options.from_unknown);
+    const auto replayed = replay(*opened, records, excursions, code, options.from_unknown, nullptr, nullptr, options.threads);
     if (!replayed) {
         return fail(replayed.error(), options.json);
     }

@@ -26,6 +26,7 @@ int main(int argc, char** argv)
     replay->add_option("--project", replay_options.project, "Folder of the project")->required();
     replay->add_option("--job", replay_options.job, "Name of the job")->required();
     replay->add_option("--code", replay_options.code, "Code files (default: the job is posted afresh in memory)");
+    replay->add_option("--threads", replay_options.threads, "1, or 2 to read beside the rest (default: 1)")->check(CLI::Range(1, 2));
     replay->add_flag("--from-unknown", replay_options.from_unknown, "Nothing is known to be in force at the start");
     replay->add_flag("--json", replay_options.json, "Print one JSON object");
 

@@ -51,7 +51,7 @@ public:
         std::array<Quantity, 5> quantities{};
         std::array<const std::int64_t*, 5> counts{}; ///< of each of them, a column
         std::span<const std::uint8_t> moved;         ///< for each cut, a bit for each of the joints whose counts are new; 0: no block
-        std::span<const std::int64_t> feed;          ///< for each cut with a block
+        std::span<const std::int64_t> feed;          ///< for each cut; where there is no block, anything
         Role feed_role = Role::feed;
         Quantity feed_quantity = Quantity::feed;
         std::uint32_t file = 0;

@@ -118,7 +118,7 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
     JobRecords records(files, folder, job.assembly.job);
     TextSource source(text);
     TextSource ahead(text);
-    auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, &out->track);
+    auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, &out->track, 2);
     if (!replayed) {
         return replayed.error();
     }

@@ -8,6 +8,17 @@ bool ExpectedPath::read_more()
     if (ended_) {
         return false;
     }
+    if (run_at_ == run_.count && records_.next_run(run_)) {
+        run_at_ = 0;
+    }
+    if (run_at_ < run_.count) {
+        record_.source = run_.source(run_at_);
+        on(record::Linear{run_.pose(run_at_)});
+        ++run_at_;
+        ++index_;
+        return true;
+    }
+    run_at_ = run_.count = 0;
     auto more = records_.next(record_);
     if (!more || !*more) {
         status_ = more ? Status() : Status(more.error());

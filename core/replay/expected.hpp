@@ -108,6 +108,8 @@ private:
     Status status_;
     bool ended_ = false;
     Record record_;
+    LinearRun run_; ///< cuts that come next
+    std::size_t run_at_ = 0;
     std::size_t index_ = 0;
     Expected state_;
     std::optional<Pose> here_;

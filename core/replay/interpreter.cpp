@@ -141,20 +141,38 @@ const WordMeaning* Interpreter::use(Group group)
 
 void Interpreter::line(std::string_view text)
 {
+    if (next_line(text)) {
+        read(text);
+    }
+}
+
+void Interpreter::line(std::string_view text, CodeBlock& block, const Status& status)
+{
+    if (next_line(text)) {
+        std::swap(read_, block);
+        take(text, status);
+        std::swap(read_, block);
+    }
+}
+
+/// Whether the line that comes next is to be done now; those of subprograms are done where they are called.
+bool Interpreter::next_line(std::string_view text)
+{
     line_ = block_ = BlockNumber(line_.value + 1);
     if (memory_.subprograms != nullptr && !library_ && memory_.subprograms->wanted()) {
         const auto number = memory_.subprograms->number_of(text);
         const Subprogram* begins = number ? memory_.subprograms->find(*number) : nullptr;
         library_ = begins != nullptr && begins->first == block_.value;
     }
-    if (!library_) {
-        read(text);
-    }
+    return !library_;
 }
 
-void Interpreter::read(std::string_view text)
+void Interpreter::read(std::string_view text) { take(text, read_block(controller_, text, block_, read_)); }
+
+/// Does what has been read of a line.
+void Interpreter::take(std::string_view text, const Status& status)
 {
-    if (const auto status = read_block(controller_, text, block_, read_); !status) {
+    if (!status) {
         report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
     }

@@ -105,6 +105,8 @@ public:
     /// Reads one line of the program. Lines that can't be read are findings of kind "code-error"; the control then goes on with
     /// the next line, as far as it can.
     void line(std::string_view text);
+    /// The same where read_block() has been done; `block` is lent.
+    void line(std::string_view text, CodeBlock& block, const Status& status);
     void finish();
     [[nodiscard]] const Readings& readings() const { return now_; }
 
@@ -133,7 +135,9 @@ private:
         double scale;        ///< mm a rad
     };
 
+    [[nodiscard]] bool next_line(std::string_view text);
     void read(std::string_view text);
+    void take(std::string_view text, const Status& status);
     void run(const CodeBlock& block);
     void apply_calls(const BlockWords& words);
     void call(Call call);

@@ -1,11 +1,15 @@
 #include "core/replay/replay_run.hpp"
 
+#include "core/base/hand_over.hpp"
 #include "core/base/units.hpp"
+#include "core/toolpath/records_ahead.hpp"
 
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
 #include <cstring>
+#include <thread>
 
 namespace wexilum {
 namespace {
@@ -71,6 +75,83 @@ Status each_line(ByteSource& source, const F& line)
     }
 }
 
+/// Reads a program's lines into words on a thread of its own.
+class BlocksAhead {
+public:
+    /// All must outlive the object.
+    BlocksAhead(const Controller& controller, ByteSource& source) : controller_(controller), source_(source), thread_([this] { read(); }) {}
+    ~BlocksAhead()
+    {
+        batches_.stop();
+        thread_.join();
+    }
+    BlocksAhead(const BlocksAhead&) = delete;
+    BlocksAhead& operator=(const BlocksAhead&) = delete;
+
+    struct Line {
+        std::string_view text;
+        CodeBlock block;
+        Status status; ///< of reading it
+    };
+    /// The next line; nullptr at the end, or where the source failed. It lives until the next call.
+    Line* next()
+    {
+        if (at_ == batch_.count) {
+            at_ = batch_.count = 0;
+            if (!batches_.take(batch_)) {
+                return nullptr;
+            }
+        }
+        return &batch_.lines[at_++];
+    }
+    /// Precondition: next() has said that there is no more.
+    [[nodiscard]] const Status& status() const { return status_; }
+
+private:
+    static constexpr std::size_t batch_lines = 256;
+    struct Batch {
+        std::vector<char> text;                            ///< not a string: short ones move their characters with them
+        std::array<std::size_t, batch_lines + 1> starts{}; ///< of the lines in the text, and its end
+        std::vector<Line> lines;
+        std::size_t count = 0;
+    };
+    void read()
+    {
+        std::uint32_t number = 0;
+        Batch batch;
+        const auto hand_over = [&] {
+            batch.lines.resize(batch_lines);
+            for (std::size_t i = 0; i < batch.count; ++i) {
+                Line& line = batch.lines[i];
+                line.text = {batch.text.data() + batch.starts[i], batch.starts[i + 1] - batch.starts[i]};
+                line.status = read_block(controller_, line.text, BlockNumber(++number), line.block);
+            }
+            const bool wanted = batches_.put(std::move(batch));
+            batch = batches_.spare();
+            batch.text.clear();
+            batch.count = 0;
+            return wanted;
+        };
+        status_ = each_line(source_, [&](std::string_view line) {
+            batch.text.insert(batch.text.end(), line.begin(), line.end());
+            batch.starts[++batch.count] = batch.text.size();
+            return batch.count < batch_lines || hand_over();
+        });
+        if (batch.count > 0) {
+            (void)hand_over();
+        }
+        batches_.end();
+    }
+
+    const Controller& controller_;
+    ByteSource& source_;
+    Status status_;
+    HandOver<Batch> batches_{8};
+    Batch batch_;
+    std::size_t at_ = 0;
+    std::thread thread_;
+};
+
 constexpr double witness_length = 0.002; // mm
 constexpr double witness_angle = 1e-5;   // rad
 
@@ -126,11 +207,16 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
 }
 
 Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
-                            const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch, ReplayObserver* observer)
+                            const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch, ReplayObserver* observer,
+                            int threads)
 {
     ReplayReport report;
     AgreedRecords leant(assembly, records);
-    WithExcursions agreed(leant, excursions);
+    std::optional<RecordsAhead> ahead;
+    if (threads > 1) {
+        ahead.emplace(leant);
+    }
+    WithExcursions agreed(ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
     ExpectedPath path(assembly, agreed);
     Comparer comparer(assembly, path, report, observer);
     std::uint64_t lines = 0;
@@ -149,15 +235,28 @@ Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, con
         ControlMemory memory = control_memory(assembly.machine, assembly.setup);
         memory.subprograms = &subprograms;
         Interpreter control(assembly.controller, assembly.machine, std::move(memory), from_unknown, input.name, comparer, report.findings);
-        const auto read = [&](std::string_view line) {
-            control.line(line);
+        const auto go_on = [&] {
             if (watch != nullptr && ++lines % 1024 == 0) {
                 watch->replayed = lines;
                 return !watch->stopped();
             }
             return true;
         };
-        if (auto status = each_line(*input.text, read); !status) {
+        const auto read = [&](std::string_view line) {
+            control.line(line);
+            return go_on();
+        };
+        const auto read_ahead = [&]() -> Status {
+            BlocksAhead blocks(assembly.controller, *input.text);
+            while (BlocksAhead::Line* line = blocks.next()) {
+                control.line(line->text, line->block, line->status);
+                if (!go_on()) {
+                    return cancelled();
+                }
+            }
+            return blocks.status();
+        };
+        if (auto status = threads > 1 ? read_ahead() : each_line(*input.text, read); !status) {
             return status.error();
         }
         control.finish();

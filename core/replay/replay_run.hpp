@@ -30,10 +30,10 @@ struct ReplayStream {
 
 /// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made
 /// (excursions_of()). An Error where a source fails.
-/// `watch` and `observer` may be null.
+/// `watch` and `observer` may be null. With two threads the toolpath and the code's words are read beside the rest; the report is the same.
 Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
                             const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch = nullptr,
-                            ReplayObserver* observer = nullptr);
+                            ReplayObserver* observer = nullptr, int threads = 1);
 
 /// The work offset registers of a setup by joint number.
 [[nodiscard]] ControlMemory control_memory(const Machine& machine, const Setup& setup);

@@ -169,4 +169,15 @@ Result<bool> WithExcursions::next(Record& out)
     return true;
 }
 
+bool WithExcursions::next_run(LinearRun& out)
+{
+    out.count = 0;
+    // What is put in stands between single records.
+    if (excursion_ < excursions_.size() || held_ || !records_.next_run(out)) {
+        return false;
+    }
+    index_ += out.count;
+    return true;
+}
+
 } // namespace wexilum

@@ -78,6 +78,7 @@ public:
     /// All must outlive the source; `excursions` are in the order of their records.
     WithExcursions(RecordSource& records, const std::vector<Excursion>& excursions) : records_(records), excursions_(excursions) {}
     Result<bool> next(Record& out) override;
+    bool next_run(LinearRun& out) override;
     [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
 
 private:

@@ -92,13 +92,23 @@ bool PlanReader::read_run()
 std::size_t PlanReader::next_run(std::size_t at, std::size_t most, std::array<Column, 2>& turns)
 {
     std::size_t count = 0;
-    while (count < most && read_run()) {
-        const std::size_t part = std::min(most - count, run_end_ - run_at_);
-        for (std::size_t joint = 0; joint < 2; ++joint) {
-            std::copy_n(run_[joint].begin() + std::ptrdiff_t(run_at_), part, turns[joint].begin() + std::ptrdiff_t(at + count));
+    while (count < most) {
+        if (read_run()) {
+            const std::size_t part = std::min(most - count, run_end_ - run_at_);
+            for (std::size_t joint = 0; joint < 2; ++joint) {
+                std::copy_n(run_[joint].begin() + std::ptrdiff_t(run_at_), part, turns[joint].begin() + std::ptrdiff_t(at + count));
+            }
+            run_at_ += part;
+            count += part;
+        } else if (static_cast<Planned::Entry>(head_->entry) == Planned::Entry::cut) {
+            head_.reset();
+            const Turns one = reading(steps_.get<std::array<Turns, 2>>(), chosen_);
+            turns[0][at + count] = one[0];
+            turns[1][at + count] = one[1];
+            ++count;
+        } else {
+            break;
         }
-        run_at_ += part;
-        count += part;
     }
     if (count > 0) {
         stay({turns[0][at + count - 1], turns[1][at + count - 1]});

@@ -1,7 +1,7 @@
 // Machines of four kinds as JSON text, with the numbers of one drawing each; tests type the same drawing a second time.
 #pragma once
 
-#include "core/machine/machine.hpp"
+#include "core/run/assembly.hpp"
 
 #include <string>
 
@@ -21,5 +21,8 @@ namespace wexilum::test {
 
 /// Reads one of the above; ends the program on an error.
 [[nodiscard]] Machine machine_from(const std::string& json);
+
+/// Puts the five-axis demo's assembly on the head-head machine and links it anew; ends the program on an error.
+void put_on_head_head(Assembly& assembly);
 
 } // namespace wexilum::test

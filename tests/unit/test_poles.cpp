@@ -33,15 +33,7 @@ Assembly on_machine(bool head_head, const std::string& cl, const std::vector<Edi
 {
     Assembly a = demo_with_toolpath("mirror-back-face", cl, edits).value();
     if (head_head) {
-        a.machine = machine_from(head_head_json());
-        a.setup.holder = "bed";
-        a.setup.offsets["1"] = {{"X", 5}, {"Y", -3}, {"Z", -60}, {"B", 0}, {"C", 0}};
-        a.controller.change_position["Z"] = 2000;
-        a.solver.reset();
-        const Status linked = link(a);
-        if (!linked) {
-            qFatal("%s", linked.error().text().c_str());
-        }
+        put_on_head_head(a);
     }
     return a;
 }
