@@ -53,7 +53,7 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
             const double u = axis[0][i] * e1[0] + axis[1][i] * e1[1] + axis[2][i] * e1[2];
             const double v = axis[0][i] * f1[0] + axis[1][i] * f1[1] + axis[2][i] * f1[2];
             const double flank = std::sqrt(u * u + v * v);
-            const double flank_inverse = 1 / flank;
+            const double flank_inverse = 1 / (flank < 1e-15 ? 1 : flank); // such a cut is none of those below
             const double outer_scale = across_root * flank_inverse;
             const double arc = small_arc_sine(flank);
             sine_phi[i] = v * flank_inverse;

@@ -308,8 +308,9 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("job");
         const RealFileSystem files;
-        for (const std::string& name : job_names(files, demo_folder())) {
-            QTest::newRow(name.c_str()) << QString::fromStdString(name);
+        const auto names = job_names(files, demo_folder());
+        for (std::size_t i = 0; i < names.size(); i += WEXILUM_EVERY > 1 ? 3 : 1) {
+            QTest::newRow(names[i].c_str()) << QString::fromStdString(names[i]);
         }
     }
     void demo_jobs_come_out_alike()

@@ -175,7 +175,7 @@ void ClReader::State::plain_run(LinearRun& out)
             const double v = lines.column[4][i];
             const double w = lines.column[5][i];
             length[i] = std::sqrt(u * u + v * v + w * w);
-            const double shorter = 1 / length[i];
+            const double shorter = 1 / (length[i] > 0 ? length[i] : 1); // without length it is none of those below
             x[i] = u * shorter;
             y[i] = v * shorter;
             z[i] = w * shorter;
