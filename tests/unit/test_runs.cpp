@@ -309,7 +309,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("job");
         const RealFileSystem files;
         const auto names = job_names(files, demo_folder());
-        for (std::size_t i = 0; i < names.size(); i += WEXILUM_EVERY > 1 ? 3 : 1) {
+        for (std::size_t i = 0; i<names.size(); i += WEXILUM_EVERY> 1 ? 3 : 1) {
             QTest::newRow(names[i].c_str()) << QString::fromStdString(names[i]);
         }
     }
