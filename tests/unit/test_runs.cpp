@@ -359,37 +359,30 @@ private Q_SLOTS:
     void rules_see_and_do_the_same_data()
     {
         QTest::addColumn<QString>("rules");
-        QTest::newRow("looks on") << "local low = 0\nfunction on.linear(e)\n if e.z < low then low = e.z end\n e:native()\nend\n"
-                                     "function on.program_end(e)\n comment('LOW '..low)\n e:native()\nend";
+        const auto counted = [](const char* body) { // a handler that counts its cuts
+            return QString("local n = 0\nfunction on.linear(e)\n n = n + 1\n %1\nend").arg(QString::fromLatin1(body));
+        };
+        QTest::newRow("looks on") << "local low = 0\nfunction on.linear(e)\n if e.z < low then low = e.z end\n e:native()\nend\nfunction "
+                                     "on.program_end(e)\n comment('LOW '..low)\n e:native()\nend";
         QTest::newRow("by position") << "on.linear = positional(function(x, y, z) native() end)";
-        QTest::newRow("leaves some out") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 7 ~= 0 then e:native() end\nend";
-        QTest::newRow("writes before") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 50 == 0 then comment('N '..n) end\n"
-                                          " e:native()\nend";
-        QTest::newRow("writes after") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n e:native()\n"
-                                         " if n % 50 == 0 then comment('N '..n) end\nend";
-        QTest::newRow("asks before") << "local sum = 0\nfunction on.linear(e)\n sum = sum + (e:axis('C') or 0)\n e:native()\nend\n"
-                                        "function on.program_end(e)\n comment(string.format('SUM %.3f', sum))\n e:native()\nend";
-        QTest::newRow("asks after") << "local sum = 0\nfunction on.linear(e)\n e:native()\n sum = sum + (e:reading('X') or 0)\nend\n"
-                                       "function on.program_end(e)\n comment(string.format('SUM %.3f', sum))\n e:native()\nend";
-        QTest::newRow("remarks") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 90 == 0 then remark('here') end\n e:native()\n"
-                                    " if n % 110 == 0 then remark('there') end\nend";
-        QTest::newRow("fails") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 80 == 0 then error('no') end\n e:native()\n"
-                                  " if n % 99 == 0 then error('late') end\nend";
-        QTest::newRow("fails for good") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n e:native()\n"
-                                           " if n == 300 then while true do end end\nend";
-        QTest::newRow("twice") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n e:native()\n if n % 40 == 0 then e:native() end\nend";
-        QTest::newRow("retracts")
-            << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 120 == 0 then retract() end\n e:native()\nend";
-        QTest::newRow("stops and dwells") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n e:native()\n"
-                                             " if n % 130 == 0 then dwell(0.5) end\n if n % 170 == 0 then stop() end\nend";
-        QTest::newRow("forgets") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 60 == 0 then forget('axes') end\n"
-                                    " if n % 75 == 0 then forget() end\n e:native()\nend";
-        QTest::newRow("turns the spindle off") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 77 == 0 then spindle_off() end\n"
-                                                  " e:native()\nend";
-        QTest::newRow("writes a word") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n e:native()\n"
-                                          " if n % 66 == 0 then emit{feed = 77} end\nend";
-        QTest::newRow("writes text") << "local n = 0\nfunction on.linear(e)\n n = n + 1\n if n % 45 == 0 then text('G94 F50') end\n"
-                                        " e:native()\nend";
+        QTest::newRow("leaves some out") << counted("if n % 7 ~= 0 then e:native() end");
+        QTest::newRow("writes before") << counted("if n % 50 == 0 then comment('N '..n) end\n e:native()");
+        QTest::newRow("writes after") << counted("e:native()\n if n % 50 == 0 then comment('N '..n) end");
+        QTest::newRow("asks before") << "local sum = 0\nfunction on.linear(e)\n sum = sum + (e:axis('C') or 0)\n e:native()\nend\nfunction "
+                                        "on.program_end(e)\n comment(string.format('SUM %.3f', sum))\n e:native()\nend";
+        QTest::newRow("asks after") << "local sum = 0\nfunction on.linear(e)\n e:native()\n sum = sum + (e:reading('X') or "
+                                       "0)\nend\nfunction on.program_end(e)\n comment(string.format('SUM %.3f', sum))\n e:native()\nend";
+        QTest::newRow("remarks") << counted(
+            "if n % 90 == 0 then remark('here') end\n e:native()\n if n % 110 == 0 then remark('there') end");
+        QTest::newRow("fails") << counted("if n % 80 == 0 then error('no') end\n e:native()\n if n % 99 == 0 then error('late') end");
+        QTest::newRow("fails for good") << counted("e:native()\n if n == 300 then while true do end end");
+        QTest::newRow("twice") << counted("e:native()\n if n % 40 == 0 then e:native() end");
+        QTest::newRow("retracts") << counted("if n % 120 == 0 then retract() end\n e:native()");
+        QTest::newRow("stops and dwells") << counted("e:native()\n if n % 130 == 0 then dwell(0.5) end\n if n % 170 == 0 then stop() end");
+        QTest::newRow("forgets") << counted("if n % 60 == 0 then forget('axes') end\n if n % 75 == 0 then forget() end\n e:native()");
+        QTest::newRow("turns the spindle off") << counted("if n % 77 == 0 then spindle_off() end\n e:native()");
+        QTest::newRow("writes a word") << counted("e:native()\n if n % 66 == 0 then emit{feed = 77} end");
+        QTest::newRow("writes text") << counted("if n % 45 == 0 then text('G94 F50') end\n e:native()");
         QTest::newRow("feeds") << "function on.feed(e)\n e.value = e.value * 2\n e:native()\nend\nfunction on.linear(e) e:native() end";
     }
     void rules_see_and_do_the_same()
