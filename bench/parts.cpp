@@ -113,7 +113,7 @@ void candidates(benchmark::State& state)
     BranchRun found;
     for (auto _ : state) {
         for (const LinearRun& run : runs) {
-            benchmark::DoNotOptimize(solver.branches_along(run, 0, 100, follower, found));
+            benchmark::DoNotOptimize(solver.branches_along(run, 0, run.count, 100, follower, found));
             benchmark::DoNotOptimize(found);
         }
     }

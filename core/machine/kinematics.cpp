@@ -1,5 +1,7 @@
 #include "core/machine/kinematics.hpp"
 
+#include "core/geometry/turn_about.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -101,8 +103,8 @@ Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& postu
     }
     for (const Link& link : out.links_) {
         const Joint& joint = out.joints_[link.joint.value];
-        out.stages_.push_back(
-            {joint.kind == JointKind::rotary, Eigen::Index(link.joint.value), joint.at, joint.direction * link.sign, joint.point});
+        out.stages_.push_back({joint.kind == JointKind::rotary, Eigen::Index(link.joint.value), joint.at, joint.direction * link.sign,
+                               joint.point, coordinate_axis(joint.direction)});
     }
     return out;
 }
@@ -121,31 +123,27 @@ Frame Kinematics::tool_from_work(const Readings& readings) const
 Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers, PoseFollower* follower) const
 {
     // The chain applied to one point and one direction, from the tool to the work.
-    Vec3 axis = tool_.linear().col(2);
-    Vec3 tip = tool_.translation() - tool_.linear().col(blade_ ? 0 : 2) * tool_length;
+    std::array<double, 3> axis = spread<double>(tool_.linear().col(2));
+    std::array<double, 3> tip = spread<double>(bare_tip(tool_length));
     for (std::size_t i = stages_.size(); i-- > 0;) {
         const Stage& stage = stages_[i];
         const double amount = readings[stage.joint] - stage.at;
         if (!stage.rotary) {
-            tip += stage.direction * amount;
+            for (std::size_t k = 0; k < 3; ++k) {
+                tip[k] += stage.direction[Eigen::Index(k)] * amount;
+            }
             continue;
         }
         FollowedSine fresh;
         FollowedSine& followed = follower != nullptr ? (*follower)[std::size_t(stage.joint)] : fresh;
         followed.follow(amount);
-        const double sine = followed.sine();
-        const double cosine = followed.cosine();
-        const auto turned = [&](const Vec3& v) -> Vec3 {
-            return v * cosine + stage.direction.cross(v) * sine + stage.direction * (stage.direction.dot(v) * (1 - cosine));
-        };
-        const Vec3 arm = tip - stage.point;
         if (levers != nullptr) {
-            (*levers)[stage.joint] = stage.direction.cross(arm).norm();
+            (*levers)[stage.joint] = lever(stage.point, stage.direction, stage.along, tip);
         }
-        tip = stage.point + turned(arm);
-        axis = turned(axis);
+        turn_about(stage.point, stage.direction, stage.along, followed.sine(), followed.cosine(), tip);
+        turn_about<double, true>(stage.point, stage.direction, stage.along, followed.sine(), followed.cosine(), axis);
     }
-    return {work_inverse_ * tip, work_inverse_.linear() * axis};
+    return {work_inverse_ * Vec3(tip.data()), work_inverse_.linear() * Vec3(axis.data())};
 }
 
 Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings, double tool_length) const

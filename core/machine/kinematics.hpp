@@ -2,6 +2,7 @@
 // Source: R. M. Murray, Z. Li, S. S. Sastry, A Mathematical Introduction to Robotic Manipulation, 1994, section 3.2.
 #pragma once
 
+#include "core/base/column.hpp"
 #include "core/geometry/followed_angle.hpp"
 #include "core/machine/machine.hpp"
 
@@ -12,6 +13,19 @@ namespace wexilum {
 
 /// What is remembered to follow a machine's poses along a path: sines and cosines by joint.
 using PoseFollower = std::array<FollowedSine, max_joints>;
+
+/// Poses of a machine, column by column.
+struct PoseRun {
+    std::array<Column, 3> tip{};
+    std::array<Column, 3> axis{};
+    std::array<Column, max_joints> lever{}; ///< by joint
+    // While they are made.
+    Column amount{};
+    Column sine{};
+    Column cosine{};
+
+    [[nodiscard]] Pose at(std::size_t i) const { return {{tip[0][i], tip[1][i], tip[2][i]}, {axis[0][i], axis[1][i], axis[2][i]}}; }
+};
 
 /// The kinematics between one tool mount and one work mount. Copies what it needs of the machine.
 class Kinematics {
@@ -29,6 +43,10 @@ public:
     /// `levers` may be null. With a follower it is cheaper where readings change little from call to call.
     [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers,
                                        PoseFollower* follower = nullptr) const;
+    /// The poses for readings by joint, from `first` to before `end`, and where asked for the same levers. What `out` holds beside those
+    /// means nothing afterwards. Follows as pose_and_levers() does, call by call.
+    void poses_along(const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length, bool levers,
+                     PoseFollower& follower, PoseRun& out) const;
     /// The frame of the tool mount seen from the work mount.
     [[nodiscard]] Frame tool_from_work(const Readings& readings) const;
 
@@ -55,6 +73,8 @@ public:
     [[nodiscard]] Readings levers(const Readings& readings, double tool_length) const;
 
 private:
+    /// The tip in the reference posture, base frame.
+    [[nodiscard]] Vec3 bare_tip(double tool_length) const { return tool_.translation() - length_direction() * tool_length; }
     /// A link with what its motion needs, its sign worked in.
     struct Stage {
         bool rotary = false;
@@ -62,6 +82,7 @@ private:
         double at = 0;
         Vec3 direction = Vec3::UnitX();
         Vec3 point = Vec3::Zero();
+        int along = -1; ///< the coordinate axis it lies along
     };
     std::vector<Joint> joints_;
     std::vector<Link> links_;

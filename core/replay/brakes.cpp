@@ -1,6 +1,7 @@
 // Brakes of joints as state of the simulated control.
 #include "core/base/units.hpp"
 #include "core/replay/block_words.hpp"
+#include "core/replay/plain_cuts.hpp"
 
 #include <fmt/format.h>
 
@@ -34,10 +35,10 @@ void Interpreter::check_brakes(const Readings& to, bool feed)
         const Joint& moving = machine_.joints[joint];
         const double by = std::abs(to[Eigen::Index(joint)] - now_[Eigen::Index(joint)]);
         const std::string way = fmt::format("{:.4f} {}", rotary(joint) ? to_deg(by) : by, rotary(joint) ? "deg" : "mm");
-        if (by > 1e-9 && locked_[joint] == true) {
+        if (by > standing && locked_[joint] == true) {
             report(Severity::error, "brake-locked", moving.id, fmt::format("{} is to move by {} while its brake is locked", moving.id, way),
                    "release the brake before the motion", by);
-        } else if (by > 1e-9 && !locked_[joint]) {
+        } else if (by > standing && !locked_[joint]) {
             report(Severity::warning, "relies-on-unknown", moving.id,
                    fmt::format("{} moves by {}, and the program has not said that its brake is released", moving.id, way),
                    "release the brake before the motion");
@@ -47,6 +48,23 @@ void Interpreter::check_brakes(const Readings& to, bool feed)
                    "lock the brake once the joint is in its place");
         }
     }
+}
+
+/// Says in which way joints may move in cuts about which check_brakes() has nothing to say; false where it has in any case.
+bool Interpreter::hold_for_plain_cuts()
+{
+    if (waited_ > 0) {
+        return false;
+    }
+    for (std::uint32_t bits = braked_; bits != 0; bits &= bits - 1) {
+        const auto joint = std::size_t(std::countr_zero(bits));
+        const bool moves = machine_.joints[joint].moves_while_cutting;
+        if (!moves && locked_[joint] != true) {
+            return false;
+        }
+        plain_->may_move[joint] = moves && locked_[joint] == false ? PlainCuts::endless : standing;
+    }
+    return true;
 }
 
 } // namespace wexilum

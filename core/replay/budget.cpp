@@ -56,6 +56,31 @@ Budget BudgetRule::at_record(const Kinematics& kinematics, const Readings& lever
     return out;
 }
 
+double BudgetRule::at_records(const Kinematics& kinematics, const PoseRun& poses, std::size_t first, std::size_t end, Column& tip) const
+{
+    double squares = 0;
+    double axis = computing_axis;
+    std::fill(tip.begin() + first, tip.begin() + end, computing_tip + slack_);
+    for (const auto& link : kinematics.links()) {
+        const std::size_t joint = link.joint.value;
+        const double half = half_[joint];
+        if (kinematics.joints()[joint].kind == JointKind::linear) {
+            squares += half * half;
+            continue;
+        }
+        const Column& lever = poses.lever[joint];
+        for (std::size_t i = first; i < end; ++i) {
+            tip[i] += half * lever[i];
+        }
+        axis += half;
+    }
+    const double linear = std::sqrt(squares);
+    for (std::size_t i = first; i < end; ++i) {
+        tip[i] += linear;
+    }
+    return axis;
+}
+
 Budget BudgetRule::between(const Budget& at_record, const Motion& motion) const
 {
     Budget out = on_way(at_record, motion.axis_rate);

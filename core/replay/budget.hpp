@@ -26,6 +26,8 @@ public:
     /// At a record: every word is off by half an increment, rotary words at their lever arm.
     /// `levers`: of the rotary joints of the chain (mm).
     [[nodiscard]] Budget at_record(const Kinematics& chain, const Readings& levers) const;
+    /// The same for many: the tips' budgets from `first` to before `end` into `tip`; that of the axis, which they have in common.
+    double at_records(const Kinematics& chain, const PoseRun& poses, std::size_t first, std::size_t end, Column& tip) const;
     /// How a block moves along its piece of the path.
     struct Motion {
         bool rotary_moves = false; ///< joints in proportion are not the great circle

@@ -136,6 +136,10 @@ void Interpreter::take_mounts(const BlockWords& words)
     }
 }
 
+std::string Interpreter::refused_coolant() const { return coolant_refused(machine_.mounts[mount_], name_of(coolant_)); }
+
+bool Interpreter::length_acts_beside() const { return length_beside_ && length_shift_ != 0 && !in_frame(); }
+
 /// Before a motion.
 void Interpreter::check_by_hand(bool feed)
 {
@@ -148,10 +152,13 @@ void Interpreter::check_by_hand(bool feed)
         report(Severity::error, "mount-unknown", "", "nothing says which tool mount is on",
                "write the word of the mount before the first motion");
     }
-    if (const std::string refused = feed ? coolant_refused(machine_.mounts[mount_], name_of(coolant_)) : std::string(); !refused.empty()) {
+    if (!feed) {
+        return;
+    }
+    if (const std::string refused = refused_coolant(); !refused.empty()) {
         report(Severity::error, "coolant-refused", "", refused, "write another coolant, or switch it off");
     }
-    if (feed && length_beside_ && length_shift_ != 0 && !in_frame()) {
+    if (length_acts_beside()) {
         report(Severity::error, "length-beside-tool", "",
                fmt::format("a length register acts along {}, but the tool points elsewhere", machine_.joints[length_joint_].id),
                "switch the length off and write it into the coordinates", length_shift_);

@@ -1,4 +1,4 @@
-#include "core/replay/compare.hpp"
+#include "core/replay/compare_run.hpp"
 
 #include "core/base/units.hpp"
 #include "core/run/outline.hpp"
@@ -46,6 +46,8 @@ Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& r
     }
 }
 
+Comparer::~Comparer() = default;
+
 // --- helpers --------------------------------------------------------------------------------------------------------
 
 Pose Comparer::pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers)
@@ -53,7 +55,18 @@ Pose Comparer::pose_of(std::uint32_t mount, const Readings& readings, double too
     return in_part_(chain(mount).kinematics.pose_and_levers(readings, tool_length, levers, &poses_));
 }
 
-Pose Comparer::pose_at(const ReplayMove& move, double u) { return pose_of(move.mount, move.at(u), move.tool_length); }
+Pose Comparer::pose_at(const ReplayMove& move, double u, PoseFollower& follower)
+{
+    return in_part_(chain(move.mount).kinematics.pose_and_levers(move.at(u), move.tool_length, nullptr, &follower));
+}
+
+bool Comparer::goes_on(const ReplayMove& move) const
+{
+    return before_tool_length_ == move.tool_length && before_mount_ == move.mount && before_end_.size() == move.from.size() &&
+           before_end_ == move.from;
+}
+
+Pose Comparer::start_of(const ReplayMove& move) { return goes_on(move) ? before_pose_ : pose_of(move.mount, move.from, move.tool_length); }
 
 Comparer::Seen Comparer::see(const ReplayMove& move)
 {
@@ -63,10 +76,8 @@ Comparer::Seen Comparer::see(const ReplayMove& move)
     Readings levers = Readings::Zero(move.to.size());
     const Chain& chain = this->chain(move.mount);
     const Pose to = pose_of(move.mount, move.to, move.tool_length, &levers);
-    const bool goes_on = before_tool_length_ == move.tool_length && before_mount_ == move.mount && before_end_.size() == move.from.size() &&
-                         before_end_ == move.from;
     Seen seen{move,
-              goes_on ? before_pose_ : pose_of(move.mount, move.from, move.tool_length),
+              start_of(move),
               to,
               budget_.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(levers.size())) : levers),
               lever_term(chain, levers),
@@ -289,7 +300,7 @@ void Comparer::check_parked(const ReplayMove& move)
         const std::size_t i = held.joint.value;
         const Joint& joint = assembly_.machine.joints[i];
         const double off = std::abs(move.to[Eigen::Index(i)] - held.reading);
-        if (!joint.by_hand && off > budget_.half_increment(i) * 1.02) {
+        if (!joint.by_hand && off > budget_.half_increment(i) * allowed_share) {
             const bool turns = joint.kind == JointKind::rotary;
             find(Severity::error, "parked-wrong", joint.id,
                  fmt::format("{} stands {:.4f} {} from where the operation parks it", joint.id, turns ? to_deg(off) : off,
@@ -339,7 +350,7 @@ void Comparer::move(const ReplayMove& move)
     path_.pass(next_);
     const Seen seen = see(move);
     if (observer_ != nullptr) {
-        observer_->moved(move, seen.from, seen.to, [&](double u) { return pose_at(move, u); });
+        observer_->moved(move, seen.from, seen.to, [&](double u) { return pose_at(move, u, observed_); });
     }
     for (std::size_t i = 0; i < last_set_.size(); ++i) {
         if (std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) > 1e-12) {

@@ -11,6 +11,7 @@
 #include "core/replay/interpreter.hpp"
 
 #include <functional>
+#include <memory>
 #include <optional>
 #include <vector>
 
@@ -54,11 +55,16 @@ class Comparer final : public ReplaySink {
 public:
     /// Everything must outlive the comparer.
     Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer = nullptr);
+    ~Comparer() override;
+    Comparer(const Comparer&) = delete;
+    Comparer& operator=(const Comparer&) = delete;
 
     /// The file that the following blocks come from, for places.
     void begin_file(const std::string& name);
 
     void move(const ReplayMove& move) override;
+    [[nodiscard]] bool takes_cuts() const override { return true; }
+    void cuts(const CutRun& run) override;
     void tool_change(BlockNumber block, std::uint32_t tool) override;
     void dwell(BlockNumber block, double seconds) override;
     void stop(BlockNumber block, bool optional) override;
@@ -87,6 +93,9 @@ private:
     };
 
     [[nodiscard]] Seen see(const ReplayMove& move);
+    /// The pose where a motion begins.
+    [[nodiscard]] Pose start_of(const ReplayMove& move);
+    [[nodiscard]] bool goes_on(const ReplayMove& move) const;
     /// The machine with one of its tool mounts, everything in it free.
     struct Chain {
         Kinematics kinematics;
@@ -94,7 +103,7 @@ private:
     };
     [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[mount]; }
     [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers = nullptr);
-    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u);
+    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u, PoseFollower& follower);
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word.
     [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
                                     const Pose& wanted);
@@ -126,9 +135,24 @@ private:
     bool standing_turn(const Seen& seen, const Expected& item);
     void check_feed(const Seen& seen, const Expected& item, double s0, double s1);
     void check_state(const Seen& seen, const Expected& item);
+    [[nodiscard]] bool spindle_differs(const ReplayMove& move, const Expected& item) const;
+    [[nodiscard]] bool coolant_differs(const ReplayMove& move, const Expected& item) const;
     void check_rotary_words(const Seen& seen, const Expected& item, double s, double reach);
     void check_centre(const Seen& seen, const Expected& item);
     void extra(const Seen& seen);
+
+    // Many cuts at once.
+    struct Along;
+    std::size_t cuts_along(const CutRun& run, std::size_t first, std::size_t count);
+    void follow(const InverseSolver& solver);
+    [[nodiscard]] std::size_t words_along(const ExpectedPath::Cuts& items, double tool_length, std::size_t count);
+    void poses_along(const CutRun& run, std::size_t first, std::size_t end);
+    void forget_beyond(const CutRun& run, const ExpectedPath::Cuts* words, std::size_t first, std::size_t end);
+    void compare_ends(const CutRun& run, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end);
+    void compare_middles(std::size_t first, std::size_t end);
+    void compare_feeds(const CutRun& run, const Expected& state, std::size_t first, std::size_t end);
+    void compare_words(const CutRun& run, const InverseSolver& solver, std::size_t item, std::size_t first, std::size_t end);
+    void note_along(const CutRun& run, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end);
 
     // Holes.
     bool hole(const Seen& seen);
@@ -154,9 +178,11 @@ private:
     ReplayReport& report_;
     ReplayObserver* observer_; ///< may be null
     BudgetRule budget_;
-    PoseMap in_part_; ///< from the work mount's frame
-    PoseMap in_work_; ///< and back
-    PoseFollower poses_;
+    PoseMap in_part_;       ///< from the work mount's frame
+    PoseMap in_work_;       ///< and back
+    PoseFollower poses_;    ///< at the ends of motions,
+    PoseFollower on_way_;   ///< between them,
+    PoseFollower observed_; ///< and where the observer asks: apart, so that each follows as well as it can and none depends on the others
     BranchFollower branches_;
     const InverseSolver* followed_ = nullptr;  ///< whose branches_ are
     std::vector<std::optional<Chain>> chains_; ///< by mount; nothing for work mounts
@@ -182,6 +208,11 @@ private:
     double before_tool_length_ = 0;
     std::uint32_t before_mount_ = 0;
     Pose before_pose_;
+    std::unique_ptr<Along> along_; ///< null until cuts have come together
+
+    static constexpr double small_turn = 0.02;     ///< rad: of a motion that needs to be looked at in its middle only
+    static constexpr double shortest_timed = 0.01; ///< mm
+    static constexpr double allowed_share = 1.02;  ///< of half an increment that a word may be off
 };
 
 } // namespace wexilum

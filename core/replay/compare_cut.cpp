@@ -15,8 +15,6 @@ namespace {
 constexpr double close_tip = 0.25;     // mm: a wrong word rather than another motion
 const double close_axis = to_rad(0.5); // rad
 constexpr std::size_t look_ahead_items = 60;
-constexpr double shortest_timed = 0.01; // mm
-constexpr double small_turn = 0.02;     // rad
 
 } // namespace
 
@@ -96,7 +94,7 @@ bool Comparer::standing_turn(const Seen& seen, const Expected& item)
     }
     Deviation worst;
     for (int i = 1; i <= 8; ++i) {
-        const Deviation d = deviation_at(item.piece, progress_, pose_at(seen.move, i / 8.0));
+        const Deviation d = deviation_at(item.piece, progress_, pose_at(seen.move, i / 8.0, on_way_));
         worst.tip = std::max(worst.tip, d.tip);
         worst.axis = std::max(worst.axis, d.axis);
     }
@@ -158,7 +156,7 @@ void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
     Deviation worst;
     double lo = progress_;
     for (int i = 1; i <= (to_the_end ? parts - 1 : parts); ++i) {
-        const Pose pose = i == parts ? seen.to : pose_at(m, double(i) / parts);
+        const Pose pose = i == parts ? seen.to : pose_at(m, double(i) / parts, on_way_);
         const double s = item.piece.project(pose, lo);
         const Deviation d = deviation_at(item.piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);
@@ -224,21 +222,33 @@ void Comparer::check_feed(const Seen& seen, const Expected& item, double s0, dou
     }
 }
 
+bool Comparer::spindle_differs(const ReplayMove& move, const Expected& item) const
+{
+    if (assembly_.setup.spindle != Actor::program) {
+        return false;
+    }
+    const bool turning = item.spindle != record::SpindleState::off;
+    const double rounding = assembly_.controller.speed_increment * std::max(1.0, assembly_.machine.mounts[move.mount].gearing.ratio);
+    return move.spindle != item.spindle || (turning && std::abs(move.spindle_rpm - item.spindle_rpm) > rounding);
+}
+
+bool Comparer::coolant_differs(const ReplayMove& move, const Expected& item) const
+{
+    return assembly_.setup.coolant == Actor::program && move.coolant != item.coolant;
+}
+
 void Comparer::check_state(const Seen& seen, const Expected& item)
 {
     const ReplayMove& m = seen.move;
-    if (assembly_.setup.spindle == Actor::program) {
-        const bool turning = item.spindle != record::SpindleState::off;
-        const double rounding = assembly_.controller.speed_increment * std::max(1.0, assembly_.machine.mounts[m.mount].gearing.ratio);
-        if (m.spindle != item.spindle || (turning && std::abs(m.spindle_rpm - item.spindle_rpm) > rounding)) {
-            find(Severity::error, "spindle-differs", "",
-                 turning ? fmt::format("the path cuts at {:.0f} rpm, the program at {:.0f} rpm or the other way round", item.spindle_rpm,
-                                       m.spindle == record::SpindleState::off ? 0.0 : m.spindle_rpm)
-                         : std::string("the spindle turns where the path has it standing"),
-                 "restate the spindle", &item, m.block);
-        }
+    if (spindle_differs(m, item)) {
+        find(Severity::error, "spindle-differs", "",
+             item.spindle != record::SpindleState::off
+                 ? fmt::format("the path cuts at {:.0f} rpm, the program at {:.0f} rpm or the other way round", item.spindle_rpm,
+                               m.spindle == record::SpindleState::off ? 0.0 : m.spindle_rpm)
+                 : std::string("the spindle turns where the path has it standing"),
+             "restate the spindle", &item, m.block);
     }
-    if (assembly_.setup.coolant == Actor::program && m.coolant != item.coolant) {
+    if (coolant_differs(m, item)) {
         find(Severity::error, "coolant-differs", "", "the coolant is not as the path asks", "restate the coolant", &item, m.block);
     }
     if (m.tool != item.tool) {

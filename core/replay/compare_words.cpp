@@ -11,12 +11,17 @@
 
 namespace wexilum {
 
-std::optional<Readings> Comparer::exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length, const Readings& near)
+void Comparer::follow(const InverseSolver& solver)
 {
     if (followed_ != &solver) {
         branches_ = {};
         followed_ = &solver;
     }
+}
+
+std::optional<Readings> Comparer::exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length, const Readings& near)
+{
+    follow(solver);
     const Pose pose = in_work_(wanted);
     const Branches found = solver.branches(pose.axis, branches_);
     if (found.count == 0 || found.pole <= at_pole) {
@@ -68,7 +73,7 @@ Readings Comparer::allowed_misfit(const ReplayMove& move, double lever_term) con
         const bool rotary = assembly_.machine.joints[i].kind == JointKind::rotary;
         // Three coordinates of the tip, each rounded, may meet in one joint.
         const double words = !rotary && move.tip_words ? std::sqrt(3.0) : 1;
-        out[Eigen::Index(i)] = budget_.half_increment(i) * words * 1.02 + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
+        out[Eigen::Index(i)] = budget_.half_increment(i) * words * allowed_share + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
     }
     return out;
 }

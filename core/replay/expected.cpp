@@ -3,22 +3,48 @@
 #include "core/toolpath/arc_piece.hpp"
 
 namespace wexilum {
+
+/// Whether straight cuts come next, which then are at hand.
+bool ExpectedPath::run_comes()
+{
+    if (run_at_ < run_.count) {
+        return true;
+    }
+    run_at_ = 0;
+    if (!records_.next_run(run_)) {
+        run_.count = 0;
+    }
+    return run_.count > 0;
+}
+
+std::optional<ExpectedPath::Cuts> ExpectedPath::cuts()
+{
+    if (!window_.empty() || ended_ || !here_ || !run_comes()) {
+        return std::nullopt;
+    }
+    return Cuts{&run_, run_at_, run_.count, *here_, &state_};
+}
+
+void ExpectedPath::pass_cuts(std::size_t count)
+{
+    run_at_ += count;
+    index_ += count;
+    first_ += count;
+    here_ = run_.pose(run_at_ - 1);
+}
+
 bool ExpectedPath::read_more()
 {
     if (ended_) {
         return false;
     }
-    if (run_at_ == run_.count && records_.next_run(run_)) {
-        run_at_ = 0;
-    }
-    if (run_at_ < run_.count) {
+    if (run_comes()) {
         record_.source = run_.source(run_at_);
         on(record::Linear{run_.pose(run_at_)});
         ++run_at_;
         ++index_;
         return true;
     }
-    run_at_ = run_.count = 0;
     auto more = records_.next(record_);
     if (!more || !*more) {
         status_ = more ? Status() : Status(more.error());
@@ -133,16 +159,6 @@ void ExpectedPath::on(const record::PostureChange& r)
     if (r.fitted || !r.by_hand.empty()) {
         add(Expected::Kind::by_hand);
     }
-}
-
-double Expected::seconds(double length, double whole_length) const
-{
-    switch (feed_mode) {
-    case FeedMode::per_minute: return feed > 0 ? length / feed : 0;
-    case FeedMode::per_revolution: return feed > 0 && spindle_rpm > 0 ? length / (feed * spindle_rpm / 60) : 0;
-    case FeedMode::inverse_time: return feed > 0 && whole_length > 0 ? length / whole_length / feed : 0;
-    }
-    return 0;
 }
 
 } // namespace wexilum

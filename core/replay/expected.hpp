@@ -35,7 +35,15 @@ struct Expected {
     Source source;
 
     /// Seconds that `length` mm of this cut should take; 0 where the feed does not say.
-    [[nodiscard]] double seconds(double length, double whole_length) const;
+    [[nodiscard]] double seconds(double length, double whole_length) const
+    {
+        switch (feed_mode) {
+        case FeedMode::per_minute: return feed > 0 ? length / feed : 0;
+        case FeedMode::per_revolution: return feed > 0 && spindle_rpm > 0 ? length / (feed * spindle_rpm / 60) : 0;
+        case FeedMode::inverse_time: return feed > 0 && whole_length > 0 ? length / whole_length / feed : 0;
+        }
+        return 0;
+    }
 };
 
 /// The expected path as a window over a stream of records: items are numbered from 0, made when they are asked for, and gone when they
@@ -61,6 +69,18 @@ public:
         }
         return &window_[index - first_];
     }
+    /// Cuts that come next where no item has been made of them.
+    struct Cuts {
+        const LinearRun* run; ///< of them, those from `at` to before `end`
+        std::size_t at;
+        std::size_t end;
+        Pose from;             ///< where the first of them begins
+        const Expected* state; ///< of them all; not its piece, record and source
+    };
+    /// They live until anything else is called. Precondition: every item that has been made is passed, or nothing comes of it.
+    [[nodiscard]] std::optional<Cuts> cuts();
+    /// The next `count` of those that cuts() has told are passed.
+    void pass_cuts(std::size_t count);
     /// Items before `index` are not asked for again.
     void pass(std::size_t index)
     {
@@ -73,6 +93,7 @@ public:
     [[nodiscard]] const Status& status() const { return status_; }
 
 private:
+    [[nodiscard]] bool run_comes();
     bool read_more();
     Expected& add(Expected::Kind kind);
     template <typename Curve>

@@ -3,6 +3,7 @@
 #include "core/base/units.hpp"
 #include "core/replay/block_words.hpp"
 #include "core/replay/frames.hpp"
+#include "core/replay/plain_cuts.hpp"
 
 #include <fmt/format.h>
 
@@ -12,8 +13,6 @@
 
 namespace wexilum {
 namespace {
-
-constexpr double largest = 1e7; // mm or deg
 
 using record::CoolantState;
 using record::SpindleState;
@@ -39,22 +38,6 @@ SpindleState spindle_of(Function function)
 }
 
 } // namespace
-
-Readings ReplayMove::at(double u) const
-{
-    if (tip_solver != nullptr) [[unlikely]] {
-        return on_tip_line(u);
-    }
-    Readings out = from + (to - from) * u;
-    if (arc) {
-        const Vec3 p = u >= 1 ? Vec3(to[arc_joints[0]], to[arc_joints[1]], to[arc_joints[2]]) : arc->at(u);
-        for (int k = 0; k < 3; ++k) {
-            const auto joint = arc_joints[std::size_t(k)];
-            out[joint] = u < 1 ? arc_value(std::size_t(joint), p[k]) : p[k];
-        }
-    }
-    return out;
-}
 
 Interpreter::Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown,
                          const std::string& file_name, ReplaySink& sink, FindingList& findings)
@@ -106,6 +89,9 @@ Interpreter::Interpreter(const Controller& controller, const Machine& machine, C
     }
     const WordMeaning* units = state_[std::size_t(Group::units)].meaning;
     unit_ = units != nullptr && units->function == Function::inches ? mm_per_inch : 1;
+    if (sink.takes_cuts()) {
+        name_plain_words();
+    }
 }
 
 Interpreter::~Interpreter() = default;
@@ -173,15 +159,17 @@ void Interpreter::read(std::string_view text) { take(text, read_block(controller
 void Interpreter::take(std::string_view text, const Status& status)
 {
     if (!status) {
+        end_plain_cuts();
         report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
     }
     if (operator_.needed()) {
         hear(text);
     }
-    if (read_.words.empty()) {
+    if (read_.words.empty() || (plain_ && !operator_.waits() && plain_cut(read_))) {
         return;
     }
+    end_plain_cuts();
     if (ended_) {
         report(Severity::error, "after-end", "", "the program goes on after its end", "take these blocks away, or the end before them");
         return;
@@ -190,10 +178,14 @@ void Interpreter::take(std::string_view text, const Status& status)
     if (call_) {
         call(*std::exchange(call_, std::nullopt));
     }
+    if (plain_) {
+        look_for_plain_cuts();
+    }
 }
 
 void Interpreter::finish()
 {
+    end_plain_cuts();
     finish_subprograms();
     if (!ended_) {
         report(Severity::error, "no-end", "", "the program has no end", "end it with the control's program-end word");
@@ -229,7 +221,7 @@ bool Interpreter::sort_words(const CodeBlock& block, BlockWords& out)
             return false;
         }
         place = &word;
-        if (std::abs(word.value) > largest) {
+        if (std::abs(word.value) > largest_word) {
             report(Severity::error, "code-error", "", fmt::format("the word {}{} is beyond 1e7", word.letter, word.number.substr(0, 24)),
                    "correct the number");
             return false;
@@ -419,23 +411,13 @@ void Interpreter::apply_state(BlockWords& words)
     if (const CodeWord* word = words.take(controller_.feed)) {
         const WordMeaning* mode = use(Group::feed_mode);
         const Function function = mode != nullptr ? mode->function : Function::feed_per_minute;
-        double feed = 0;
-        double increment = controller_.feed_increment;
-        if (function == Function::feed_inverse_time) {
-            increment = controller_.inverse_time_increment;
-            feed = per_minute(plain_value(*word, controller_.inverse_time_increment));
-        } else if (function == Function::feed_per_revolution) {
-            increment = controller_.revolution_feed_increment;
-            feed = plain_value(*word, controller_.revolution_feed_increment) * unit_;
-        } else {
-            feed = per_minute(plain_value(*word, controller_.feed_increment) * unit_);
-        }
+        const auto [feed, precision] = read_feed(function, *word);
         if (!(feed > 0)) {
             report(Severity::error, "code-error", "", "a feed word is not above zero", "write a feed above zero");
         } else {
             changed_ = changed_ || feed_ != feed;
             feed_ = feed;
-            feed_precision_ = 0.5 * increment / plain_value(*word, increment);
+            feed_precision_ = precision;
         }
     }
     for (const WordMeaning* meaning : words.functions) {
@@ -452,15 +434,32 @@ void Interpreter::apply_state(BlockWords& words)
     }
 }
 
+Interpreter::FeedWord Interpreter::read_feed(Function mode, const CodeWord& word) const
+{
+    const double increment = mode == Function::feed_inverse_time     ? controller_.inverse_time_increment
+                             : mode == Function::feed_per_revolution ? controller_.revolution_feed_increment
+                                                                     : controller_.feed_increment;
+    const double value = plain_value(word, increment);
+    const double precision = 0.5 * increment / value;
+    switch (mode) {
+    case Function::feed_inverse_time: return {per_minute(value), precision};
+    case Function::feed_per_revolution: return {value * unit_, precision};
+    default: return {per_minute(value * unit_), precision};
+    }
+}
+
+Turned Interpreter::turned_by_word(std::size_t joint, double value, double offset) const
+{
+    const double amount = turns_[joint] == TurnReading::signed_way ? std::abs(value) : value;
+    return turned_to(turns_[joint], now_[Eigen::Index(joint)], amount + offset, std::signbit(value), to_rad(controller_.angle_increment));
+}
+
 double Interpreter::turn(std::size_t joint, const CodeWord& word, double value, double offset)
 {
-    const TurnReading reads = turns_[joint];
-    if (reads == TurnReading::wound) {
+    if (turns_[joint] == TurnReading::wound) {
         return value + offset;
     }
-    const double amount = reads == TurnReading::signed_way ? std::abs(value) : value;
-    const Turned turned =
-        turned_to(reads, now_[Eigen::Index(joint)], amount + offset, std::signbit(value), to_rad(controller_.angle_increment));
+    const Turned turned = turned_by_word(joint, value, offset);
     if (turned.unclear) {
         const std::string& id = machine_.joints[joint].id;
         report(Severity::error, "turn-unclear", id,
@@ -582,20 +581,11 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
         check_brakes(to, feed);
         move.waited = std::exchange(waited_, 0);
     }
-    move.mount = mount_;
-    move.tool = tool_;
-    move.tool_length = tool_length_;
-    move.spindle = spindle_;
-    move.spindle_rpm = spindle_rpm_.value_or(0);
-    if (operator_.needed() || (takes_mounts_ && !machine_.mounts.empty())) { // a witness has no mounts
+    set_state(move);
+    if (takes_mounts()) {
         check_by_hand(feed);
-        turn_through_gears(move);
     }
-    move.coolant = coolant_;
-    move.length_increment = controller_.length_increment * unit_;
-    move.called_by = called_by_;
     move.on_plane = in_frame() && tip_words_->kind == FrameKind::tilted_plane && !move.to_machine_position;
-    move.shifted = shifted_;
     move.turned_slack = turned_ ? turned_slack(move.from, move.to) : 0;
     if (feed) {
         if (from_unknown_ && !words.from_known) [[unlikely]] {
@@ -604,7 +594,7 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
         time_feed(move);
         for (const std::size_t joint : positioned_) {
             const double by = std::abs(to[Eigen::Index(joint)] - now_[Eigen::Index(joint)]);
-            if (by > 1e-9) {
+            if (by > standing) {
                 const std::string& id = machine_.joints[joint].id;
                 report(Severity::error, "positions-only", id,
                        fmt::format("{} moves by {:.4f} {} at feed, but it may only be positioned", id, rotary(joint) ? to_deg(by) : by,
@@ -613,11 +603,12 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
             }
         }
     }
-    for (const Overtravel& over : inside_travel(machine_, to, 1e-6) ? std::vector<Overtravel>() : overtravels(machine_, to, 1e-6)) {
+    for (const Overtravel& over :
+         inside_travel(machine_, to, travel_slack) ? std::vector<Overtravel>() : overtravels(machine_, to, travel_slack)) {
         report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over),
                "the machine would stop with an alarm here", over.beyond);
     }
-    const bool moves = (to - now_).cwiseAbs().maxCoeff() > 1e-12 || arc.has_value();
+    const bool moves = (to - now_).cwiseAbs().maxCoeff() > no_motion || arc.has_value();
     if (!moves && words.commanded_known) {
         report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
                "take it away; it may be a doubled block");
@@ -628,6 +619,23 @@ void Interpreter::go(const BlockWords& words, const Readings& wanted, bool feed,
     }
     now_ = to;
     sink_.move(move);
+}
+
+/// What a motion has of the control's state.
+void Interpreter::set_state(ReplayMove& move) const
+{
+    move.mount = mount_;
+    move.tool = tool_;
+    move.tool_length = tool_length_;
+    move.spindle = spindle_;
+    move.spindle_rpm = spindle_rpm_.value_or(0);
+    if (takes_mounts()) {
+        turn_through_gears(move);
+    }
+    move.coolant = coolant_;
+    move.length_increment = controller_.length_increment * unit_;
+    move.called_by = called_by_;
+    move.shifted = shifted_;
 }
 
 /// A cut while a joint may stand anywhere.

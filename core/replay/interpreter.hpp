@@ -2,16 +2,15 @@
 #pragma once
 
 #include "core/controller/controller.hpp"
-#include "core/geometry/arc.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/machine/machine.hpp"
 #include "core/replay/lexer.hpp"
 #include "core/replay/operator.hpp"
+#include "core/replay/replay_move.hpp"
 #include "core/replay/subprograms.hpp"
 #include "core/run/finding.hpp"
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
-#include "core/toolpath/record.hpp"
 
 #include <map>
 #include <memory>
@@ -20,69 +19,6 @@
 #include <vector>
 
 namespace wexilum {
-
-/// One motion of the machine between two stands.
-struct ReplayMove {
-    BlockNumber block;
-    BlockNumber called_by; ///< the block of the program itself whose call has led to it; 0: none
-    bool feed = false;
-    Readings from;
-    Readings to;
-    std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
-    std::array<int, 3> arc_joints{0, 0, 0};
-    bool arc_by_centre = false;
-    std::size_t surface_joint = SIZE_MAX; ///< turns a cylinder on whose surface the motion is told: an arc's values for it, and the feed's,
-                                          ///< are lengths
-    double surface_scale = 1;             ///< mm a rad of that joint
-    double surface_zero = 0;              ///< rad: its reading where those lengths are 0
-    double waited = 0;                    ///< s: for brakes, before it
-    double seconds = 0;                   ///< at feed: how long it takes, no joint faster than it can go
-    double feed_precision = 0;            ///< half the last digit of the feed word over its value
-    bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
-    bool from_known = true;               ///< the program itself has brought every joint where it starts
-    bool to_machine_position = false;     ///< went by absolute machine coordinates
-    std::uint32_t mount = 0;              ///< that carries the tool, by its place in Machine::mounts
-    std::uint32_t tool = 0;               ///< in the spindle
-    double tool_length = 0;               ///< of that tool, mm
-    record::SpindleState spindle = record::SpindleState::off; ///< of the tool, behind the gears of its mount
-    double spindle_rpm = 0;                                   ///< likewise
-    record::CoolantState coolant = record::CoolantState::off;
-    double length_increment = 0.001;           ///< mm: the last digit of a length word, in the units in force
-    std::uint32_t shifted = 0;                 ///< joints whose coordinate a word has shifted, a bit each
-    double turned_slack = 0;                   ///< mm: how far the rounding of a rotation's words may carry the tip
-    bool on_plane = false;                     ///< X, Y and Z were coordinates on a tilted plane
-    bool tip_words = false;                    ///< X, Y and Z were coordinates of the tip: no rotary word has moved it
-    const InverseSolver* tip_solver = nullptr; ///< set: the tip goes straight from tip_from to tip_to (work mount's frame) while the
-                                               ///< rotary joints turn; lives as long as the interpreter
-    bool tip_by_vector = false;                ///< the tool axis stays on the great circle; otherwise each rotary joint in proportion
-    Vec3 tip_from = Vec3::Zero();
-    Vec3 tip_to = Vec3::Zero();
-    double tip_length = 0; ///< as the control knows it
-
-    /// The reading of one of arc_joints where the arc tells `value` for it.
-    [[nodiscard]] double arc_value(std::size_t joint, double value) const
-    {
-        return joint == surface_joint ? surface_zero + value / surface_scale : value;
-    }
-    /// Where the joints are at fraction u of the motion.
-    [[nodiscard]] Readings at(double u) const;
-
-private:
-    [[nodiscard]] Readings on_tip_line(double u) const;
-};
-
-/// Receives what the control does, in order.
-class ReplaySink {
-public:
-    virtual ~ReplaySink() = default;
-    virtual void move(const ReplayMove& move) = 0;
-    virtual void tool_change(BlockNumber block, std::uint32_t tool) = 0;
-    virtual void dwell(BlockNumber block, double seconds) = 0;
-    virtual void stop(BlockNumber block, bool optional) = 0;
-    /// At a stop a person has done what messages of the program told: this mount has the tool, and the joints stand so.
-    virtual void by_hand(BlockNumber /*block*/, std::uint32_t /*mount*/, const Readings& /*readings*/) {}
-    virtual void program_end(BlockNumber block) = 0;
-};
 
 /// What the control finds in its memory besides the program.
 struct ControlMemory {
@@ -117,6 +53,11 @@ private:
     };
     struct BlockWords;
     struct TipWords;
+    struct PlainCuts;
+    struct FeedWord {
+        double feed;      ///< in the mode's own unit
+        double precision; ///< half its last digit over it
+    };
     /// Coordinates turned in a plane, about a place that the words told.
     struct TurnedPlane {
         std::array<std::size_t, 2> joints; ///< behind the plane's first and second axis
@@ -139,6 +80,12 @@ private:
     void read(std::string_view text);
     void take(std::string_view text, const Status& status);
     void run(const CodeBlock& block);
+    void name_plain_words();
+    void look_for_plain_cuts();
+    [[nodiscard]] bool hold_for_plain_cuts();
+    [[nodiscard]] bool plain_cut(const CodeBlock& block);
+    void tell_cuts();
+    void end_plain_cuts();
     void apply_calls(const BlockWords& words);
     void call(Call call);
     void finish_subprograms();
@@ -175,7 +122,12 @@ private:
     void check_brakes(const Readings& to, bool feed);
     void stop(bool optional);
     void act_by_hand();
+    /// Whether tool mounts are taken, by a person or by words; a witness has none.
+    [[nodiscard]] bool takes_mounts() const { return operator_.needed() || (takes_mounts_ && !machine_.mounts.empty()); }
     void check_by_hand(bool feed);
+    [[nodiscard]] std::string refused_coolant() const;
+    [[nodiscard]] bool length_acts_beside() const;
+    void set_state(ReplayMove& move) const;
     void hear(std::string_view text);
     void turn_through_gears(ReplayMove& move) const;
     void run_arc(const BlockWords& words, Readings to, bool clockwise);
@@ -184,11 +136,13 @@ private:
     void cycle_leg(const BlockWords& words, double level, bool feed);
     void time_feed(ReplayMove& move);
     void report_unplaced();
+    [[nodiscard]] FeedWord read_feed(Function mode, const CodeWord& word) const;
     [[nodiscard]] const WordMeaning* use(Group group);
     [[nodiscard]] double length_value(const CodeWord& word) const;
     [[nodiscard]] double plain_value(const CodeWord& word, double increment) const;
     /// Where an absolute word of such a value brings a joint, rad or mm.
     double turn(std::size_t joint, const CodeWord& word, double value, double offset);
+    [[nodiscard]] Turned turned_by_word(std::size_t joint, double value, double offset) const;
     [[nodiscard]] double offset(std::size_t joint);
     /// Of a joint and those aligned with it the one that the block names; `otherwise` where it names none.
     [[nodiscard]] std::size_t named(const BlockWords& words, std::size_t joint, std::size_t otherwise) const;
@@ -211,6 +165,7 @@ private:
     std::uint32_t function_letters_ = 0;                 ///< letters that words with a function begin with
     CodeBlock read_;                                     ///< kept for its memory, as is
     std::unique_ptr<BlockWords> words_;
+    std::unique_ptr<PlainCuts> plain_;            ///< null where the sink takes its moves one by one
     const WordMeaning* offset_meaning_ = nullptr; ///< whose register is in
     std::vector<double> offsets_;                 ///< by joint
     std::vector<std::vector<SignedJoint>> aligned_;

@@ -77,9 +77,7 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
     for (std::size_t i = 0; i < out.rotary_index_.size(); ++i) {
         out.at_[i] = kinematics.joints()[out.rotary_index_[i].value].at;
         out.rotary_point_.push_back(kinematics.joints()[out.rotary_index_[i].value].point);
-        Eigen::Index along = 0;
-        const double most = out.rotary_axis_[i].cwiseAbs().maxCoeff(&along);
-        out.rotary_along_[i] = most == 1 ? int(along) : -1;
+        out.rotary_along_[i] = coordinate_axis(out.rotary_axis_[i]);
     }
     if (out.rotary_axis_.size() == 2) {
         out.prepare_two();

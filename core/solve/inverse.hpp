@@ -109,10 +109,11 @@ public:
     /// The same, cheaper, for the axes along a path: readings may be in other than their principal turns.
     [[nodiscard]] Branches branches(const Vec3& axis, BranchFollower& follower) const;
 
-    /// The same for the cuts of a run (work mount's frame) from `first` on, as far as each has two branches apart from each other, with
-    /// their linear joints; how many. Nothing is remembered of those beyond. The same numbers as one by one.
-    /// Precondition: two rotary joints, linear_together().
-    std::size_t branches_along(const LinearRun& run, std::size_t first, double tool_length, BranchFollower& follower, BranchRun& out) const;
+    /// The same for the cuts of a run (work mount's frame) from `first` to before `last`, as far as each has two branches apart from each
+    /// other, with their linear joints; how many. Nothing is remembered of those beyond. The same numbers as one by one.
+    /// Precondition: two rotary joints, linear_together(); last <= run.count.
+    std::size_t branches_along(const LinearRun& run, std::size_t first, std::size_t last, double tool_length, BranchFollower& follower,
+                               BranchRun& out) const;
 
     /// The readings of the linear joints, in the order of linear(), that bring the tip to `tip` while the rotary joints read `turns`.
     [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const;
@@ -148,8 +149,6 @@ public:
 private:
     explicit InverseSolver(const Kinematics& kinematics) : kinematics_(kinematics) {}
     void prepare_two();
-    template <typename T>
-    void turn_about(std::size_t rotary, const T& sine, const T& cosine, std::array<T, 3>& point) const;
     template <typename T>
     [[nodiscard]] std::array<T, 3> linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine, const std::array<T, 3>& tip,
                                              double tool_length) const;

@@ -6,8 +6,8 @@
 
 namespace wexilum {
 
-std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t first, double tool_length, BranchFollower& follower,
-                                          BranchRun& out) const
+std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t first, std::size_t last, double tool_length,
+                                          BranchFollower& follower, BranchRun& out) const
 {
     // As two_joints(), whose names these are. What stands outside of the loops keeps them free of branches, so that the compiler takes
     // several cuts at a time.
@@ -21,7 +21,7 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
     const bool right_angles = c12_ == 0 && p2_ == 0;
     std::array<Column, 3> turned;
     if (!work_straight_) {
-        for (std::size_t i = first; i < run.count; ++i) {
+        for (std::size_t i = first; i < last; ++i) {
             const Vec3 wanted = kinematics_.work_frame().linear() * run.pose(i).axis;
             for (std::size_t k = 0; k < 3; ++k) {
                 turned[k][i] = wanted[Eigen::Index(k)];
@@ -39,7 +39,7 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
         const double inner_scale = inner_scale_;
         const double across_root = across_root_;
         Column root;
-        for (std::size_t i = first; i < run.count; ++i) {
+        for (std::size_t i = first; i < last; ++i) {
             const double p1 = axis[0][i] * k1[0] + axis[1][i] * k1[1] + axis[2][i] * k1[2];
             const double a = (p1 - c12 * p2) / across;
             const double b = (p2 - c12 * p1) / across;
@@ -48,7 +48,7 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
             cosine_x[i] = a * inner_scale;
             cosine_y[i] = b;
         }
-        for (std::size_t i = first; i < run.count; ++i) {
+        for (std::size_t i = first; i < last; ++i) {
             const double c = std::sqrt(root[i]);
             const double u = axis[0][i] * e1[0] + axis[1][i] * e1[1] + axis[2][i] * e1[2];
             const double v = axis[0][i] * f1[0] + axis[1][i] * f1[1] + axis[2][i] * f1[2];
@@ -69,7 +69,7 @@ std::size_t InverseSolver::branches_along(const LinearRun& run, std::size_t firs
         }
     }
     std::size_t end = first;
-    while (end < run.count && square[end] >= 1e-9 && out.pole[end] > pole_free && (right_angles || cosine_y[end] != 0)) {
+    while (end < last && square[end] >= 1e-9 && out.pole[end] > pole_free && (right_angles || cosine_y[end] != 0)) {
         ++end;
     }
     const std::size_t count = end - first;

@@ -14,7 +14,7 @@ void PathChooser::add_run(const LinearRun& run, const PathTarget& common, const 
     std::size_t at = 0;
     while (at < run.count) {
         const bool along = open_ && pending_.empty() && !target.link && rotary_ == 2 && solver_->linear_together();
-        const std::size_t end = at + (along ? solver_->branches_along(run, at, target.tool_length, follower_, run_) : 0);
+        const std::size_t end = at + (along ? solver_->branches_along(run, at, run.count, target.tool_length, follower_, run_) : 0);
         while (at < end) {
             at += add_along(run, at, end);
             if (at < end) {

@@ -2,17 +2,13 @@
 // each of them is done for all at once.
 #pragma once
 
+#include "core/base/column.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <algorithm>
 #include <array>
 
 namespace wexilum {
-
-/// Most cuts of a run; a multiple of four.
-inline constexpr std::size_t longest_run = 128;
-/// A number for each cut of a run.
-using Column = std::array<double, longest_run>;
 
 /// Records that are record::Linear, in order. What columns hold from `count` on means nothing, but is finite.
 struct LinearRun {

@@ -1,0 +1,108 @@
+// What the simulated control does, and who is told of it.
+#pragma once
+
+#include "core/base/ids.hpp"
+#include "core/geometry/arc.hpp"
+#include "core/machine/machine.hpp"
+#include "core/solve/inverse.hpp"
+#include "core/toolpath/linear_run.hpp"
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+namespace wexilum {
+
+/// One motion of the machine between two stands.
+struct ReplayMove {
+    BlockNumber block;
+    BlockNumber called_by; ///< the block of the program itself whose call has led to it; 0: none
+    bool feed = false;
+    Readings from;
+    Readings to;
+    std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
+    std::array<int, 3> arc_joints{0, 0, 0};
+    bool arc_by_centre = false;
+    std::size_t surface_joint = SIZE_MAX; ///< turns a cylinder on whose surface the motion is told: an arc's values for it, and the feed's,
+                                          ///< are lengths
+    double surface_scale = 1;             ///< mm a rad of that joint
+    double surface_zero = 0;              ///< rad: its reading where those lengths are 0
+    double waited = 0;                    ///< s: for brakes, before it
+    double seconds = 0;                   ///< at feed: how long it takes, no joint faster than it can go
+    double feed_precision = 0;            ///< half the last digit of the feed word over its value
+    bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
+    bool from_known = true;               ///< the program itself has brought every joint where it starts
+    bool to_machine_position = false;     ///< went by absolute machine coordinates
+    std::uint32_t mount = 0;              ///< that carries the tool, by its place in Machine::mounts
+    std::uint32_t tool = 0;               ///< in the spindle
+    double tool_length = 0;               ///< of that tool, mm
+    record::SpindleState spindle = record::SpindleState::off; ///< of the tool, behind the gears of its mount
+    double spindle_rpm = 0;                                   ///< likewise
+    record::CoolantState coolant = record::CoolantState::off;
+    double length_increment = 0.001;           ///< mm: the last digit of a length word, in the units in force
+    std::uint32_t shifted = 0;                 ///< joints whose coordinate a word has shifted, a bit each
+    double turned_slack = 0;                   ///< mm: how far the rounding of a rotation's words may carry the tip
+    bool on_plane = false;                     ///< X, Y and Z were coordinates on a tilted plane
+    bool tip_words = false;                    ///< X, Y and Z were coordinates of the tip: no rotary word has moved it
+    const InverseSolver* tip_solver = nullptr; ///< set: the tip goes straight from tip_from to tip_to (work mount's frame) while the
+                                               ///< rotary joints turn; lives as long as the interpreter
+    bool tip_by_vector = false;                ///< the tool axis stays on the great circle; otherwise each rotary joint in proportion
+    Vec3 tip_from = Vec3::Zero();
+    Vec3 tip_to = Vec3::Zero();
+    double tip_length = 0; ///< as the control knows it
+
+    /// The reading of one of arc_joints where the arc tells `value` for it.
+    [[nodiscard]] double arc_value(std::size_t joint, double value) const
+    {
+        return joint == surface_joint ? surface_zero + value / surface_scale : value;
+    }
+    /// Where the joints are at fraction u of the motion.
+    [[nodiscard]] Readings at(double u) const;
+
+private:
+    [[nodiscard]] Readings on_tip_line(double u) const;
+};
+
+/// Straight cuts that follow one another while only readings and feed change, column by column.
+struct CutRun {
+    std::size_t count = 0;
+    ReplayMove common; ///< what is the same for all; `from`: where the first of them begins
+    std::array<BlockNumber, longest_run> block{};
+    std::vector<Column> to; ///< by joint
+    Column seconds{};       ///< this and the next two as in ReplayMove
+    Column feed_precision{};
+    std::array<bool, longest_run> at_joint_limit{};
+    Column least{}; ///< s: that the slowest joint needs
+
+    [[nodiscard]] double from(std::size_t joint, std::size_t at) const
+    {
+        return at == 0 ? common.from[Eigen::Index(joint)] : to[joint][at - 1];
+    }
+    /// One of them by itself.
+    [[nodiscard]] ReplayMove move(std::size_t at) const;
+};
+
+/// Receives what the control does, in order.
+class ReplaySink {
+public:
+    virtual ~ReplaySink() = default;
+    virtual void move(const ReplayMove& move) = 0;
+    /// Whether plain cuts may be told some blocks later, but before whatever else the control does.
+    [[nodiscard]] virtual bool takes_cuts() const { return false; }
+    /// The same as move() for each of them.
+    virtual void cuts(const CutRun& run)
+    {
+        for (std::size_t i = 0; i < run.count; ++i) {
+            move(run.move(i));
+        }
+    }
+    virtual void tool_change(BlockNumber block, std::uint32_t tool) = 0;
+    virtual void dwell(BlockNumber block, double seconds) = 0;
+    virtual void stop(BlockNumber block, bool optional) = 0;
+    /// At a stop a person has done what messages of the program told: this mount has the tool, and the joints stand so.
+    virtual void by_hand(BlockNumber /*block*/, std::uint32_t /*mount*/, const Readings& /*readings*/) {}
+    virtual void program_end(BlockNumber block) = 0;
+};
+
+} // namespace wexilum
