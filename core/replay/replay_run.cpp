@@ -2,6 +2,7 @@
 
 #include "core/base/hand_over.hpp"
 #include "core/base/units.hpp"
+#include "core/base/vector_state.hpp"
 #include "core/toolpath/records_ahead.hpp"
 
 #include <fmt/format.h>
@@ -210,6 +211,7 @@ Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, con
                             const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch, ReplayObserver* observer,
                             int threads)
 {
+    clear_vector_state();
     ReplayReport report;
     AgreedRecords leant(assembly, records);
     std::optional<RecordsAhead> ahead;

@@ -115,9 +115,10 @@ Event& RuleBinding::event_at(lua_State* L, int index)
     return of(L).handlers_[*static_cast<const std::size_t*>(lua_touserdata(L, index))].event;
 }
 
-RuleHost& RuleBinding::acting(lua_State* L)
+RuleHost& RuleBinding::acting(lua_State* L) { return acting(L, of(L)); }
+
+RuleHost& RuleBinding::acting(lua_State* L, Rulebook& rulebook)
 {
-    Rulebook& rulebook = of(L);
     if (rulebook.active_.empty()) {
         luaL_error(L, "nothing can be written before the first event; call this in a handler");
     }
@@ -197,18 +198,19 @@ int RuleBinding::set_field(lua_State* L)
         event.number(*field, value);
     }
     event.changed |= 1U << *field;
-    Rulebook::show_fields(L, of(L).handlers_[kind]);
+    Rulebook::push_object(L, of(L).handlers_[kind]);
     return 0;
 }
 
 int RuleBinding::native(lua_State* L)
 {
-    RuleHost& host = acting(L);
     Rulebook& rulebook = of(L);
+    RuleHost& host = acting(L, rulebook);
     EventKind kind = rulebook.active_.back();
-    if (lua_isuserdata(L, 1) != 0) {
-        kind = static_cast<EventKind>(*static_cast<const std::size_t*>(lua_touserdata(L, 1)));
-        if (std::find(rulebook.active_.begin(), rulebook.active_.end(), kind) == rulebook.active_.end()) {
+    if (const auto* object = static_cast<const std::size_t*>(lua_touserdata(L, 1))) {
+        kind = static_cast<EventKind>(*object);
+        if (kind != rulebook.active_.back() &&
+            std::find(rulebook.active_.begin(), rulebook.active_.end(), kind) == rulebook.active_.end()) {
             return luaL_error(L, "this event is over; native() belongs into its handler");
         }
     }

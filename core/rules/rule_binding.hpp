@@ -45,6 +45,7 @@ private:
     static Rulebook& of(lua_State* L);
     static Event& event_at(lua_State* L, int index);
     static RuleHost& acting(lua_State* L);
+    static RuleHost& acting(lua_State* L, Rulebook& rulebook);
     static void add_word(lua_State* L, int index, std::vector<RuleWord>& words);
     static std::string section_name(lua_State* L);
     static void make_objects(lua_State* L, Rulebook& rulebook);

@@ -54,8 +54,7 @@ int Rulebook::push_arguments(Handler& handler)
 {
     lua_State* const L = current_;
     if (!handler.positional) {
-        show_fields(L, handler);
-        lua_rawgeti(L, LUA_REGISTRYINDEX, handler.object);
+        push_object(L, handler);
         return 1;
     }
     const auto fields = rule_events()[static_cast<std::size_t>(handler.event.kind)].fields;
@@ -65,19 +64,24 @@ int Rulebook::push_arguments(Handler& handler)
     return int(handler.parameters);
 }
 
-void Rulebook::show_fields(lua_State* L, Handler& handler)
+void Rulebook::push_object(lua_State* L, const Handler& handler)
 {
-    if (handler.asked == 0) {
-        return;
+    if (handler.asked != 0) {
+        lua_rawgeti(L, LUA_REGISTRYINDEX, handler.shown);
+        show_fields(L, handler);
+        lua_pop(L, 1);
     }
+    lua_rawgeti(L, LUA_REGISTRYINDEX, handler.object);
+}
+
+void Rulebook::show_fields(lua_State* L, const Handler& handler)
+{
     const auto fields = rule_events()[static_cast<std::size_t>(handler.event.kind)].fields;
-    lua_rawgeti(L, LUA_REGISTRYINDEX, handler.shown);
     for (std::uint32_t left = handler.asked; left != 0; left &= left - 1) {
         const auto i = std::size_t(std::countr_zero(left));
         RuleBinding::push_field(L, handler.event, fields, i);
         lua_setfield(L, -2, fields[i].name.data()); // a literal, so it ends with zero
     }
-    lua_pop(L, 1);
 }
 
 std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
@@ -92,7 +96,13 @@ std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
     ++handler.count.calls;
     sandbox_.prepare(L);
     lua_rawgeti(L, LUA_REGISTRYINDEX, handler.reference);
-    std::unique_ptr<RuleFault> fault = sandbox_.call_prepared(L, push_arguments(handler));
+    return run(handler, push_arguments(handler));
+}
+
+std::unique_ptr<RuleFault> Rulebook::run(Handler& handler, int arguments)
+{
+    lua_State* const L = current_;
+    std::unique_ptr<RuleFault> fault = sandbox_.call_prepared(L, arguments);
     current_ = L;
     active_.pop_back();
     if (fault) [[unlikely]] {
@@ -110,6 +120,55 @@ std::unique_ptr<RuleFault> Rulebook::call(EventKind kind)
     }
     settle(handler);
     return fault;
+}
+
+std::unique_ptr<RuleFault> Rulebook::call_each(EventKind kind, const std::function<bool()>& next)
+{
+    struct Each {
+        Rulebook& rulebook;
+        Handler& handler;
+        std::span<const FieldDescription> fields;
+        const std::function<bool()>& next;
+    };
+    const auto place = static_cast<std::size_t>(kind);
+    Each each{*this, handlers_[place], rule_events()[place].fields, next};
+    lua_State* const L = current_;
+    each.handler.taken = false;
+    active_.push_back(kind);
+    sandbox_.prepare(L);
+    lua_pushcfunction(L, [](lua_State* l) {
+        const Each& all = *static_cast<const Each*>(lua_touserdata(l, 1));
+        Handler& handler = all.handler;
+        luaL_checkstack(l, 2 * Event::most_fields + 8, nullptr);
+        lua_rawgeti(l, LUA_REGISTRYINDEX, handler.reference);
+        lua_rawgeti(l, LUA_REGISTRYINDEX, handler.object);
+        lua_rawgeti(l, LUA_REGISTRYINDEX, handler.shown); // the fourth; behind it the fields' names
+        for (const FieldDescription& field : all.fields) {
+            lua_pushstring(l, field.name.data());
+        }
+        while (all.next()) {
+            all.rulebook.current_ = l;
+            all.rulebook.sandbox_.next_call();
+            ++handler.count.calls;
+            if (handler.positional) {
+                lua_pushvalue(l, 2);
+                lua_call(l, all.rulebook.push_arguments(handler), 0);
+                continue;
+            }
+            for (std::uint32_t left = handler.asked; left != 0; left &= left - 1) {
+                const int i = std::countr_zero(left);
+                lua_pushvalue(l, 5 + i);
+                RuleBinding::push_field(l, handler.event, all.fields, std::size_t(i));
+                lua_rawset(l, 4);
+            }
+            lua_pushvalue(l, 2);
+            lua_pushvalue(l, 3);
+            lua_call(l, 1, 0);
+        }
+        return 0;
+    });
+    lua_pushlightuserdata(L, &each);
+    return run(each.handler, 1);
 }
 
 Result<std::string> Rulebook::evaluate(EventKind kind, const std::string& expression)
@@ -137,8 +196,7 @@ Result<std::string> Rulebook::evaluate(EventKind kind, const std::string& expres
         1);
     lua_insert(L, -2);
     Handler& handler = handlers_[static_cast<std::size_t>(kind)];
-    show_fields(L, handler);
-    lua_rawgeti(L, LUA_REGISTRYINDEX, handler.object);
+    push_object(L, handler);
     active_.push_back(kind);
     const auto fault = sandbox_.call(L, 2);
     active_.pop_back();

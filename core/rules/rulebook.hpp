@@ -8,6 +8,7 @@
 #include "core/rules/sandbox.hpp"
 
 #include <array>
+#include <functional>
 #include <map>
 #include <memory>
 #include <string>
@@ -53,6 +54,9 @@ public:
     [[nodiscard]] Event& at_hand(EventKind kind) { return handlers_[static_cast<std::size_t>(kind)].event; }
     /// Calls the handler with the event at hand. Precondition: takes(kind).
     std::unique_ptr<RuleFault> call(EventKind kind);
+    /// The same for events of one kind that follow one another: `next` fills one, and says whether there is one; it does nothing else with
+    /// the rulebook. Ends with a fault as well, which is that of the event at hand: more may be offered in another call.
+    std::unique_ptr<RuleFault> call_each(EventKind kind, const std::function<bool()>& next);
 
     /// The value of a Lua expression at the event that has been filled, as text.
     Result<std::string> evaluate(EventKind kind, const std::string& expression);
@@ -88,9 +92,13 @@ private:
         std::uint32_t asked = 0;       ///< a bit for each of those fields
         std::size_t parameters = 0;    ///< of a positional handler: as many fields are handed to it
     };
+    /// Runs what stands on the stack below its `arguments`, in the name of a handler.
+    std::unique_ptr<RuleFault> run(Handler& handler, int arguments);
     int push_arguments(Handler& handler);
-    /// Brings the event object up to date with its event.
-    static void show_fields(lua_State* L, Handler& handler);
+    /// Pushes the event object, up to date with its event.
+    static void push_object(lua_State* L, const Handler& handler);
+    /// Brings the event object up to date with its event; what it looks into first is on top of the stack.
+    static void show_fields(lua_State* L, const Handler& handler);
     void settle(Handler& handler) { handler.taken = handler.reference != 0 && !handler.off; }
 
     const RulebookText& text_;

@@ -200,9 +200,7 @@ std::unique_ptr<RuleFault> Sandbox::call_prepared(lua_State* L, int arguments)
 {
     const int base = lua_gettop(L) - arguments - 1;
     if (depth_ == 0) {
-        total_ += steps_;
-        steps_ = 0;
-        exceeded_ = memory_refused_ = false;
+        begin_call();
     }
     ++depth_;
     lua_State* const outside = running(L);

@@ -50,6 +50,14 @@ public:
     /// The same in two steps, for what is called often: prepare(), push the function and its arguments, call_prepared().
     void prepare(lua_State* L) const { lua_rawgeti(L, LUA_REGISTRYINDEX, on_error_); }
     std::unique_ptr<RuleFault> call_prepared(lua_State* L, int arguments);
+    /// For a function that makes many calls one after the other: the next one has the limits of a call for itself, where this is none
+    /// inside another.
+    void next_call()
+    {
+        if (depth_ == 1) {
+            begin_call();
+        }
+    }
     /// Compiles a text (no bytecode) and leaves its function on the stack; nothing after a fault.
     std::unique_ptr<RuleFault> compile(lua_State* L, const std::string& text, const std::string& file);
 
@@ -68,6 +76,12 @@ public:
     [[nodiscard]] bool spent() const { return total_ + steps_ > limits_.run; }
 
 private:
+    void begin_call()
+    {
+        total_ += steps_;
+        steps_ = 0;
+        exceeded_ = memory_refused_ = false;
+    }
     static void* allocate(void* self, void* block, std::size_t old_size, std::size_t new_size);
     static void hook(lua_State* L, lua_Debug* what);
     void set_hook(lua_State* L) const;

@@ -22,7 +22,7 @@ void NativeEvents::handle(const LinearRun& run)
         }
         if (at < along_.end) {
             if (offers && waits_for(at)) {
-                offer_cut(at++);
+                at = offer_cuts(at);
                 continue;
             }
             catch_up();
@@ -109,25 +109,47 @@ bool NativeEvents::waits_for(std::size_t at)
     return true;
 }
 
-/// Hands a cut of the part at hand to its rule.
-void NativeEvents::offer_cut(std::size_t at)
+/// Hands cuts of the part at hand to their rule, from `first` on as long as each is left to the native way and may wait; the one behind
+/// them. Precondition: waits_for(first).
+std::size_t NativeEvents::offer_cuts(std::size_t first)
 {
-    stand_at(at);
-    plan_cut(at);
-    choice_ = &kept_;
-    run_->get(at, run_record_);
-    seen(EventKind::linear, 1);
-    fill(EventKind::linear, run_record_);
-    waits_ = true;
-    waits_at_ = at;
-    cut_done_ = false;
-    hand_over(EventKind::linear, &run_record_);
+    std::size_t at = first;
+    bool offered = false;
+    const Record* const record_before = std::exchange(record_, &run_record_);
+    const bool done_before = std::exchange(native_done_, false);
+    const bool happening_before = std::exchange(happening_, false);
+    const auto next = [&] {
+        if (offered) {
+            if (waiting_ == waiting_end_ || waiting_end_ != at + 1 || at + 1 >= along_.end || !motion_.plain_along(along_, at + 1)) {
+                return false;
+            }
+            ++at;
+        }
+        offered = true;
+        stand_at(at);
+        plan_cut(at);
+        choice_ = &kept_;
+        run_->get(at, run_record_);
+        seen(EventKind::linear, 1);
+        fill(EventKind::linear, run_record_);
+        waits_ = true;
+        waits_at_ = at;
+        cut_done_ = native_done_ = false;
+        return true;
+    };
+    if (const auto problem = rules_->call_each(EventKind::linear, next)) [[unlikely]] {
+        fail(EventKind::linear, *problem);
+    }
+    record_ = record_before;
+    native_done_ = done_before;
+    happening_ = happening_before;
     waits_ = false;
     if (!cut_done_) { // the next one does not follow on from it
         catch_up();
         ++along_.serial;
     }
     index_ = run_index_ + at + 1;
+    return at + 1;
 }
 
 /// Does the cuts that wait.

@@ -85,7 +85,8 @@ void MotionWriter::prepare(const CutsAlong& cuts, std::size_t first)
     for (std::size_t i = first + 1; i < end; ++i) {
         turned[i] = std::abs(turns[0][i] - turns[0][i - 1]) + std::abs(turns[1][i] - turns[1][i - 1]);
     }
-    // Whether the bound alone shows that a cut needs no points between. No lever grows by more than the tip goes.
+    // Whether the bound shows that a cut needs no points between. No lever grows by more than the tip goes.
+    std::array<bool, longest_run> loose{};
     Column lever;
     double at = rotary > 0 ? parts_.lever.at(*solver_, from, tool_length_) : 0;
     for (std::size_t i = first; i < end; ++i) {
@@ -96,7 +97,19 @@ void MotionWriter::prepare(const CutsAlong& cuts, std::size_t first)
     for (std::size_t i = first; i < end && rotary > 0; ++i) {
         const Deviation bound = deviation_bound(turned[i], out.length[i], lever[i], Interpolation::joints);
         const double over = std::max(bound.tip - tolerance.tip, bound.axis - tolerance.axis);
-        room[i] = over > 0 ? -1 : room[i];
+        loose[i] = over > 0;
+    }
+    for (std::size_t i = first; i < end && rotary > 0; ++i) {
+        if (!loose[i] || room[i] < 0) {
+            continue;
+        }
+        room[i] = -1;
+        if (i > first) { // where it comes from is known in full: a closer look, as subdivide() takes it
+            const PathPiece piece{run.pose(i - 1), run.pose(i), std::nullopt};
+            const Deviation d = chord_deviation(*solver_, piece, {0, {turns[0][i - 1], turns[1][i - 1]}}, {1, {turns[0][i], turns[1][i]}},
+                                                tool_length_, Interpolation::joints);
+            room[i] = std::max(d.tip / tolerance.tip, d.axis / tolerance.axis) <= 1 ? 0 : -1;
+        }
     }
     for (std::size_t i = first; i < end; ++i) {
         const auto bits = static_cast<std::uint8_t>(moved[i]);

@@ -122,6 +122,7 @@ private:
     void fill(EventKind kind, const Record& record);
     void answer(std::optional<EventKind> kind, const Record& record);
     void fill_tool(Event& event, std::uint32_t number) const;
+    void fail(EventKind kind, const RuleFault& problem);
     void fault(EventKind kind, const RuleFault& fault, bool native_done);
     void note_rule_here();
     void leave_work();
@@ -163,7 +164,7 @@ private:
     std::size_t cut_along(std::size_t first, std::size_t end);
     void follow_on();
     [[nodiscard]] bool waits_for(std::size_t at);
-    void offer_cut(std::size_t at);
+    std::size_t offer_cuts(std::size_t first);
     void catch_up();
     [[nodiscard]] bool probe_is_done() const { return probe_ != nullptr && (probe_->words.seen || probe_->answer); }
     const Planned* choice_ = nullptr; ///< of the motion at hand

@@ -1,6 +1,7 @@
 #include "core/run/post_run.hpp"
 
 #include "core/base/units.hpp"
+#include "core/base/vector_state.hpp"
 #include "core/run/run_passes.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/record_spool.hpp"
@@ -304,6 +305,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
 Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads, RunWatch* watch,
                         std::shared_ptr<ReadPass>* pass)
 {
+    clear_vector_state();
     RunPasses passes(a, source, threads, watch, pass != nullptr ? *pass : nullptr);
     Status status = passes.read(scratch);
     status = status ? passes.write(sink, nullptr) : status;

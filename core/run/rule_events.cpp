@@ -132,10 +132,7 @@ void NativeEvents::hand_over(EventKind kind, const Record* record)
     const bool happening_before = std::exchange(happening_, false);
     const std::optional<std::string> rule = probe_ != nullptr ? std::optional(probe_->rule) : std::nullopt;
     if (const auto problem = rules_->call(kind)) [[unlikely]] {
-        fault(kind, *problem, native_done_);
-        if (!native_done_) {
-            native(rules_->at_hand(kind));
-        }
+        fail(kind, *problem);
     }
     if (rule) [[unlikely]] {
         note_rule(*rule);
@@ -143,6 +140,15 @@ void NativeEvents::hand_over(EventKind kind, const Record* record)
     record_ = record_before;
     native_done_ = done_before;
     happening_ = happening_before;
+}
+
+/// What a rule that failed has left undone is done the native way.
+void NativeEvents::fail(EventKind kind, const RuleFault& problem)
+{
+    fault(kind, problem, native_done_);
+    if (!native_done_) {
+        native(rules_->at_hand(kind));
+    }
 }
 
 bool NativeEvents::taken(EventKind kind)

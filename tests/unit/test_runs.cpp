@@ -502,6 +502,14 @@ private Q_SLOTS:
             "if n % 90 == 0 then remark('here') end\n e:native()\n if n % 110 == 0 then remark('there') end");
         QTest::newRow("fails") << counted("if n % 80 == 0 then error('no') end\n e:native()\n if n % 99 == 0 then error('late') end");
         QTest::newRow("fails for good") << counted("e:native()\n if n == 300 then while true do end end");
+        QTest::newRow("works hard in some that follow each other")
+            << counted("if n >= 300 and n < 303 then for i = 1, 9000000 do end end\n e:native()");
+        QTest::newRow("asks for fields by and by")
+            << "local n, sum = 0, 0\nfunction on.linear(e)\n n = n + 1\n if n > 150 then sum = sum + e.x "
+               "end\n if n % 70 == 0 then sum = sum + e.z end\n e:native()\nend\nfunction "
+               "on.program_end(e)\n comment(string.format('SUM %.6f', sum))\n e:native()\nend";
+        QTest::newRow("works in a coroutine") << counted(
+            "coroutine.wrap(function() e:native()\n if n % 64 == 0 then comment('N '..n) end end)()");
         QTest::newRow("twice") << counted("e:native()\n if n % 40 == 0 then e:native() end");
         QTest::newRow("retracts") << counted("if n % 120 == 0 then retract() end\n e:native()");
         QTest::newRow("stops and dwells") << counted("e:native()\n if n % 130 == 0 then dwell(0.5) end\n if n % 170 == 0 then stop() end");
