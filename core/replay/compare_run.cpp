@@ -212,7 +212,7 @@ void Comparer::compare_ends(const CutRun& run, const ExpectedPath::Cuts& items, 
     }
     const double shortest = std::max(1.8 * run.common.length_increment, 2 * still_length);
     for (std::size_t i = first; i < end; ++i) {
-        along.length[i] = distance(along.from_tip, along.to_tip, i);
+        along.length[i] = std::max(distance(along.from_tip, along.to_tip, i), still_length); // what is no longer is not plain
         const double turn = distance(along.from_axis, along.to_axis, i);
         along.piece_turn[i] = 2 * small_arc_sine(0.5 * turn);
         along.record.tip[i] = distance(along.to_tip, along.at_end.tip, i);
@@ -246,7 +246,7 @@ void Comparer::compare_middles(std::size_t first, std::size_t end)
             before[k] = along.from_axis[k][i];
             turn[k] = along.to_axis[k][i] - before[k];
         }
-        const double asked = product(way, gone) / product(way, way);
+        const double asked = product(way, gone) / std::max(product(way, way), still_length * still_length);
         const double place = asked < 0 ? 0 : asked > 1 ? 1 : asked;
         // The great circle: a short chord divided in proportion and made a unit vector again, otherwise by its angle.
         const double cosine = before[0] * along.to_axis[0][i] + before[1] * along.to_axis[1][i] + before[2] * along.to_axis[2][i];
@@ -254,7 +254,8 @@ void Comparer::compare_middles(std::size_t first, std::size_t end)
         for (std::size_t k = 0; k < 3; ++k) {
             towards[k] = along.to_axis[k][i] - before[k] * cosine;
         }
-        const bool by_chord = product(turn, turn) < Along::short_chord_square;
+        const double chord_square = product(turn, turn);
+        const bool by_chord = chord_square < Along::short_chord_square || chord_square > Along::most_turn * Along::most_turn; // not plain
         const double sine = by_chord ? 1 : std::sqrt(product(towards, towards));
         const double angle = by_chord ? 0 : small_arc_tangent(sine / cosine) * place;
         const double stay = by_chord ? 1 : 1 - small_versine(angle);
@@ -263,7 +264,7 @@ void Comparer::compare_middles(std::size_t first, std::size_t end)
         for (std::size_t k = 0; k < 3; ++k) {
             axis[k] = before[k] * stay + (by_chord ? turn[k] : towards[k]) * go;
         }
-        const double long_by = by_chord ? std::sqrt(product(axis, axis)) : 1;
+        const double long_by = by_chord ? std::max(std::sqrt(product(axis, axis)), still_length) : 1;
         std::array<double, 3> off;
         std::array<double, 3> turned;
         for (std::size_t k = 0; k < 3; ++k) {

@@ -440,7 +440,7 @@ Interpreter::FeedWord Interpreter::read_feed(Function mode, const CodeWord& word
                              : mode == Function::feed_per_revolution ? controller_.revolution_feed_increment
                                                                      : controller_.feed_increment;
     const double value = plain_value(word, increment);
-    const double precision = 0.5 * increment / value;
+    const double precision = value > 0 ? 0.5 * increment / value : 0;
     switch (mode) {
     case Function::feed_inverse_time: return {per_minute(value), precision};
     case Function::feed_per_revolution: return {value * unit_, precision};

@@ -262,6 +262,8 @@ std::string wandering(std::mt19937& random, int records, bool turning = true)
             cl += "DELAY/0.5\n";
         } else if (what < 0.097) {
             tilts = 1.5; // on towards travel's end
+        } else if (what < 0.1) {
+            step = 0;
         }
         tip += step * Vec3(unit(random), unit(random), 0.3 * unit(random));
         tilt += step < 0.01 ? 0 : tilts;
