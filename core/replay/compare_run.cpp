@@ -187,7 +187,7 @@ void Comparer::poses_along(const CutRun& run, std::size_t first, std::size_t end
     chain.kinematics.poses_along(along.half_way, first, end, run.common.tool_length, false, on_way_, along.middle);
     map(in_part_, along.at_end, first, end);
     map(in_part_, along.middle, first, end);
-    along.axis_budget = budget_.at_records(chain.kinematics, along.at_end, first, end, along.tip_budget);
+    along.axis_budget = budget_.at_records(chain.kinematics, along.at_end, first, end, along.record.tip_budget);
     std::fill(along.lever_term.begin() + first, along.lever_term.begin() + end, 0);
     for (const JointIndex joint : chain.turning) {
         const double half = budget_.half_increment(joint.value);
@@ -218,10 +218,9 @@ void Comparer::compare_ends(const CutRun& run, const ExpectedPath::Cuts& items, 
         along.record.tip[i] = distance(along.to_tip, along.at_end.tip, i);
         const double chord = distance(along.to_axis, along.at_end.axis, i);
         along.record.axis[i] = 2 * small_arc_sine(0.5 * chord);
-        along.record.tip_budget[i] = along.tip_budget[i];
         along.record.axis_budget[i] = along.axis_budget;
         const bool fits = along.length[i] >= shortest && turn <= Along::most_turn && along.turn[i] <= small_turn &&
-                          along.record.tip[i] <= along.tip_budget[i] && along.record.axis[i] <= along.axis_budget;
+                          along.record.tip[i] <= along.record.tip_budget[i] && along.record.axis[i] <= along.axis_budget;
         along.bad[i] += fits ? 0 : 1;
     }
 }
@@ -277,9 +276,9 @@ void Comparer::compare_middles(std::size_t first, std::size_t end)
         between.tip[i] = std::sqrt(off_square);
         between.axis[i] = 2 * small_arc_sine(0.5 * chord);
         const bool rotary = along.turn[i] > 1e-9;
-        between.tip_budget[i] = along.tip_budget[i] + (rotary ? tolerance_tip : 0);
+        between.tip_budget[i] = along.record.tip_budget[i] + (rotary ? tolerance_tip : 0);
         between.axis_budget[i] =
-            along.axis_budget + along.piece_turn[i] / along.length[i] * along.tip_budget[i] + (rotary ? tolerance_axis : 0);
+            along.axis_budget + along.piece_turn[i] / along.length[i] * along.record.tip_budget[i] + (rotary ? tolerance_axis : 0);
         const bool fits = chord <= Along::most_turn && between.tip[i] <= between.tip_budget[i] && between.axis[i] <= between.axis_budget[i];
         along.bad[i] += fits ? 0 : 1;
     }
@@ -295,7 +294,7 @@ void Comparer::compare_feeds(const CutRun& run, const Expected& state, std::size
         const double wanted = asked < run.least[i] ? run.least[i] : asked;
         const bool told = length >= shortest_timed && asked > 0 && run.seconds[i] > 0;
         const double off = std::abs(100 * (wanted / (told ? run.seconds[i] : 1) - 1));
-        const double allowed = feed_tolerance_percent + 100 * run.feed_precision[i] + 100 * 2 * along.tip_budget[i] / length;
+        const double allowed = feed_tolerance_percent + 100 * run.feed_precision[i] + 100 * 2 * along.record.tip_budget[i] / length;
         along.percent[i] = told ? off : 0;
         along.bad[i] += along.percent[i] <= allowed ? 0 : 1;
     }

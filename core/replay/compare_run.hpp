@@ -36,10 +36,9 @@ struct Comparer::Along {
     std::array<Column, 3> to_axis{};
     Column length{};
     Column piece_turn{};
-    Column turn{};       ///< as Seen::turn
-    Column tip_budget{}; ///< at a record
-    double axis_budget = 0;
-    Column lever_term{}; ///< as in Seen
+    Column turn{};          ///< as Seen::turn
+    double axis_budget = 0; ///< at each record
+    Column lever_term{};    ///< as in Seen
     Measures record;
     Measures between;
     Column percent{}; ///< of the feed
