@@ -294,7 +294,7 @@ int calibrate_command(const CalibrateOptions& options)
     const bool wrong = !found->wrong_senses.empty();
     if (!options.out.empty() && !wrong) {
         RealFileSystem files;
-        const auto set = files.begin_files(true);
+        const auto set = files.begin_files();
         const auto sink = set->add(options.out);
         Status status =
             sink ? (*sink)->write(overlay_text(drawing, *found, project_path_of(given.machine),

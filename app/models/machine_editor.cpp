@@ -84,7 +84,7 @@ Status MachineEditor::begin(const QString& name, std::size_t start)
     std::string text = machine_starts().at(start).text;
     const std::string wanted = "\"new machine\"";
     text.replace(text.find(wanted), wanted.size(), json::quoted(name.toStdString()));
-    const auto set = files.begin_files(true);
+    const auto set = files.begin_files();
     auto sink = set->add(whole);
     Status status = sink ? (*sink)->write(text) : Status(sink.error());
     status = status ? set->commit() : status;

@@ -102,11 +102,11 @@ Result<std::unique_ptr<ByteSource>> SnapshotFiles::open(const std::string& path)
     return std::unique_ptr<ByteSource>(std::make_unique<SharedSource>(std::move(*found)));
 }
 
-std::unique_ptr<NewFiles> SnapshotFiles::begin_files(bool) { return std::make_unique<NoFiles>(); }
+std::unique_ptr<NewFiles> SnapshotFiles::begin_files() { return std::make_unique<NoFiles>(); }
 
 Status SnapshotFiles::remove(const std::vector<std::string>& paths)
 {
-    auto files = begin_files(false);
+    auto files = begin_files();
     return paths.empty() ? Status() : Status(files->add(paths.front()).error());
 }
 

@@ -475,7 +475,7 @@ void WitnessPane::write_overlay()
         Q_EMIT told(tr("%1 is there already: take it away or rename it first.").arg(path));
         return;
     }
-    const auto set = files.begin_files(true);
+    const auto set = files.begin_files();
     auto sink = set->add(whole);
     Status status = sink ? (*sink)->write(overlay_text(*editor_.machine(), *fit_, editor_.path().toStdString(), name.toStdString()))
                          : Status(sink.error());

@@ -21,6 +21,7 @@ const char* name_of(ErrorKind kind)
     case ErrorKind::witness: return "witness";
     case ErrorKind::unsupported: return "unsupported";
     case ErrorKind::cancelled: return "cancelled";
+    case ErrorKind::fault: return "fault";
     }
     return "unknown";
 }

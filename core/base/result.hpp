@@ -28,6 +28,7 @@ enum class ErrorKind {
     witness,     ///< a typed-in witness contradicts the definition
     unsupported, ///< a valid definition of a kind that this build can't compute with
     cancelled,   ///< whoever asked for it has asked to stop
+    fault,       ///< a mistake of the program itself, or too little memory
 };
 
 [[nodiscard]] const char* name_of(ErrorKind kind);

@@ -48,8 +48,11 @@ public:
 class NewFiles {
 public:
     virtual ~NewFiles() = default;
-    /// Begins a file; its folder is made where missing. The sink lives as long as the set, and is written before the next add().
+    /// Begins a file; its folder is made where missing. A link is followed; an error where something stands there that is no plain file.
+    /// The sink lives as long as the set, and is written before the next add().
     virtual Result<ByteSink*> add(const std::string& path) = 0;
+    /// Once this has succeeded the files are on the disk and under their names, so that no power cut loses them. After an error, or a cut
+    /// on the way, either all of the set stands there or what stood there before.
     virtual Status commit() = 0;
 };
 
@@ -60,9 +63,8 @@ public:
     /// The whole file; an error of kind `unreadable` if it is missing, a folder, or larger than `limit` bytes.
     [[nodiscard]] virtual Result<std::string> read_all(const std::string& path, std::size_t limit) const = 0;
     [[nodiscard]] virtual Result<std::unique_ptr<ByteSource>> open(const std::string& path) const = 0;
-    /// `keep`: commit() waits until the set is on the disk, so that a power cut can't lose it. What can be made again needn't wait.
-    [[nodiscard]] virtual std::unique_ptr<NewFiles> begin_files(bool keep) = 0;
-    /// Takes files away; a file that is not there is no error.
+    [[nodiscard]] virtual std::unique_ptr<NewFiles> begin_files() = 0;
+    /// Takes files away, following links; a file that is not there is no error, anything else than a plain file is one and stays.
     virtual Status remove(const std::vector<std::string>& paths) = 0;
     /// Names (no folders) of the files in a folder that end with `suffix`, sorted; empty where the folder can't be read.
     [[nodiscard]] virtual std::vector<std::string> list(const std::string& folder, const std::string& suffix) const = 0;

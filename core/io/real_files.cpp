@@ -1,7 +1,10 @@
 #include "core/io/real_files.hpp"
 
+#include "core/io/file_set.hpp"
+
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -27,15 +30,24 @@ Error unreadable(const std::string& path, const std::string& what)
     return {ErrorKind::unreadable, what, {path, 0, 0}, "check the path and its permissions"};
 }
 
+/// Plain files only: whoever opens a pipe or a device may wait for ever.
 Result<File> open_for_reading(const std::string& path)
 {
-    std::error_code problem;
-    if (fs::is_directory(path, problem)) {
-        return unreadable(path, "this is a folder, not a file");
+    if (const auto target = target_of(path); !target) {
+        return target.error();
     }
-    File file(std::fopen(path.c_str(), "rb"));
+    const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
+    File file(descriptor >= 0 ? fdopen(descriptor, "rb") : nullptr);
     if (!file) {
-        return unreadable(path, fmt::format("can't be read: {}", std::strerror(errno)));
+        const int problem = errno;
+        if (descriptor >= 0) {
+            ::close(descriptor);
+        }
+        return unreadable(path, fmt::format("can't be read: {}", std::strerror(problem)));
+    }
+    struct stat opened {};
+    if (fstat(descriptor, &opened) != 0 || !S_ISREG(opened.st_mode)) { // it has become something else meanwhile
+        return unreadable(path, "this is no plain file");
     }
     return file;
 }
@@ -108,85 +120,11 @@ private:
     std::uint64_t size_ = 0;
 };
 
-class RealNewFiles final : public NewFiles {
-public:
-    explicit RealNewFiles(bool keep) : keep_(keep) {}
-    RealNewFiles(const RealNewFiles&) = delete;
-    RealNewFiles& operator=(const RealNewFiles&) = delete;
-    ~RealNewFiles() override
-    {
-        for (const auto& entry : entries_) {
-            std::error_code problem;
-            fs::remove(entry->temporary, problem);
-        }
-    }
-
-    Result<ByteSink*> add(const std::string& path) override
-    {
-        std::error_code problem;
-        if (const fs::path folder = fs::path(path).parent_path(); !folder.empty()) {
-            fs::create_directories(folder, problem);
-            if (problem) {
-                return unreadable(folder.string(), fmt::format("the folder can't be made: {}", problem.message()));
-            }
-        }
-        auto entry = std::make_unique<Entry>();
-        entry->path = path;
-        entry->temporary = fmt::format("{}.{}.part", path, getpid());
-        entry->file.reset(std::fopen(entry->temporary.c_str(), "wb"));
-        if (!entry->file) {
-            return unreadable(path, fmt::format("can't be written: {}", std::strerror(errno)));
-        }
-        entries_.push_back(std::move(entry));
-        return static_cast<ByteSink*>(entries_.back().get());
-    }
-
-    Status commit() override
-    {
-        for (const auto& entry : entries_) {
-            if (std::fflush(entry->file.get()) != 0 || (keep_ && fsync(fileno(entry->file.get())) != 0)) {
-                return unreadable(entry->path, fmt::format("can't be written: {}", std::strerror(errno)));
-            }
-        }
-        for (const auto& entry : entries_) {
-            std::error_code problem;
-            if (!keep_ && exchanged(entry->temporary, entry->path)) {
-                fs::remove(entry->temporary, problem); // what stood there before
-                continue;
-            }
-            fs::rename(entry->temporary, entry->path, problem);
-            if (problem) {
-                return unreadable(entry->path, fmt::format("can't be written: {}", problem.message()));
-            }
-        }
-        entries_.clear();
-        return {};
-    }
-
-private:
-    /// Exchanges two files. Renaming over a file makes some file systems write the new one out at once, exchanging does not.
-    [[nodiscard]] static bool exchanged(const std::string& a, const std::string& b)
-    {
-        std::error_code problem;
-        return fs::is_regular_file(fs::symlink_status(b, problem)) &&
-               renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
-    }
-
-    struct Entry final : ByteSink {
-        std::string path;
-        std::string temporary;
-        File file;
-        Status write(std::string_view bytes) override
-        {
-            if (std::fwrite(bytes.data(), 1, bytes.size(), file.get()) != bytes.size()) {
-                return unreadable(path, fmt::format("can't be written: {}", std::strerror(errno)));
-            }
-            return {};
-        }
-    };
-    bool keep_;
-    std::vector<std::unique_ptr<Entry>> entries_;
-};
+RealDisk& real_disk()
+{
+    static RealDisk disk;
+    return disk;
+}
 
 } // namespace
 
@@ -220,16 +158,20 @@ Result<std::unique_ptr<ByteSource>> RealFileSystem::open(const std::string& path
     return std::unique_ptr<ByteSource>(std::make_unique<FileSource>(std::move(*file), path));
 }
 
-std::unique_ptr<NewFiles> RealFileSystem::begin_files(bool keep) { return std::make_unique<RealNewFiles>(keep); }
+std::unique_ptr<NewFiles> RealFileSystem::begin_files() { return std::make_unique<FileSet>(real_disk()); }
 
 Status RealFileSystem::remove(const std::vector<std::string>& paths)
 {
     for (const std::string& path : paths) {
-        std::error_code problem;
-        fs::remove(path, problem);
-        if (problem) {
-            return unreadable(path, fmt::format("can't be taken away: {}", problem.message()));
+        const auto target = target_of(path);
+        if (!target) {
+            return target.error();
         }
+        if (target->there && real_disk().unlink(target->path) != 0 && errno != ENOENT) {
+            return unreadable(path, fmt::format("can't be removed: {}", std::strerror(errno)));
+        }
+        const std::string folder = fs::path(target->path).parent_path().string();
+        clear_leftovers(real_disk(), folder.empty() ? "." : folder, fs::path(target->path).filename().string());
     }
     return {};
 }
@@ -238,14 +180,26 @@ std::vector<std::string> RealFileSystem::list(const std::string& folder, const s
 {
     std::vector<std::string> names;
     std::error_code problem;
-    for (const auto& entry : fs::directory_iterator(folder, problem)) {
-        const std::string name = entry.path().filename().string();
+    for (fs::directory_iterator at(folder, problem); !problem && at != fs::directory_iterator(); at.increment(problem)) {
+        const std::string name = at->path().filename().string();
         if (name.ends_with(suffix)) {
             names.push_back(name);
         }
     }
     std::sort(names.begin(), names.end());
     return names;
+}
+
+void RealFileSystem::recover(const std::string& folder)
+{
+    clear_leftovers(real_disk(), folder);
+    std::error_code problem;
+    for (fs::directory_iterator at(folder, problem); !problem && at != fs::directory_iterator(); at.increment(problem)) {
+        std::error_code unknown;
+        if (at->is_directory(unknown) && !at->is_symlink(unknown)) {
+            clear_leftovers(real_disk(), at->path().string());
+        }
+    }
 }
 
 Result<std::unique_ptr<Spool>> FileScratch::spool()

@@ -16,7 +16,7 @@ Result<std::unique_ptr<ByteSource>> OverlayFiles::open(const std::string& path) 
     return found != replaced.end() ? Result<std::unique_ptr<ByteSource>>(std::make_unique<TextSource>(found->second)) : real_.open(path);
 }
 
-std::unique_ptr<NewFiles> OverlayFiles::begin_files(bool /*keep*/)
+std::unique_ptr<NewFiles> OverlayFiles::begin_files()
 {
     class InMemory final : public NewFiles {
     public:

@@ -14,7 +14,7 @@ public:
 
     [[nodiscard]] Result<std::string> read_all(const std::string& path, std::size_t limit) const override;
     [[nodiscard]] Result<std::unique_ptr<ByteSource>> open(const std::string& path) const override;
-    [[nodiscard]] std::unique_ptr<NewFiles> begin_files(bool keep) override;
+    [[nodiscard]] std::unique_ptr<NewFiles> begin_files() override;
     Status remove(const std::vector<std::string>& paths) override;
     [[nodiscard]] std::vector<std::string> list(const std::string& folder, const std::string& suffix) const override;
 

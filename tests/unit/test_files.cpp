@@ -29,7 +29,7 @@ private Q_SLOTS:
         const std::string base = folder.path().toStdString();
         RealFileSystem files;
         const auto write = [&](const std::vector<std::pair<std::string, std::string>>& set) {
-            const auto made = files.begin_files(true);
+            const auto made = files.begin_files();
             for (const auto& [path, text] : set) {
                 auto file = made->add(path);
                 const Status status = file ? (*file)->write(text) : Status(file.error());
