@@ -1,5 +1,7 @@
 #include "core/rules/rule_binding.hpp"
 
+#include "core/base/plain_text.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -25,11 +27,29 @@ void push_value(lua_State* L, const expr::Value& value, const expr::Dimension& d
     }
 }
 
+constexpr std::size_t most_values = 200;         // that one call takes: names, words, roles
+constexpr std::size_t most_section_lines = 2000; // of a section
+constexpr std::size_t most_section_bytes = std::size_t{1} << 20;
+constexpr std::size_t most_globals = 500; // among which a near one is looked for
+constexpr std::uint64_t host_steps = 16;  // that asking the run takes at least
+
 std::string text_at(lua_State* L, int index)
 {
     std::size_t size = 0;
     const char* text = luaL_checklstring(L, index, &size);
+    Sandbox::of(L).charge_bytes(L, size);
     return {text, size};
+}
+
+/// Looking through a table takes time by the room it has, not by what is left in it.
+void charge_for_walk(lua_State* L) { Sandbox::of(L).charge(L, std::uint64_t(lua_gc(L, LUA_GCCOUNT)) / 4); }
+
+/// No more of a text than is of any use.
+std::string short_text_at(lua_State* L, int index, std::size_t most)
+{
+    std::size_t size = 0;
+    const char* text = luaL_checklstring(L, index, &size);
+    return {text, std::min(size, most)};
 }
 
 /// Raises an error with a cure for a name that is not there.
@@ -56,7 +76,7 @@ std::vector<Role> roles_at(lua_State* L, int index)
 {
     std::vector<Role> out;
     const auto add = [&](int at) {
-        const std::string name = text_at(L, at);
+        const std::string name = short_text_at(L, at, 100);
         const auto role = role_named(name);
         if (!role) {
             std::vector<std::string> names;
@@ -69,11 +89,17 @@ std::vector<Role> roles_at(lua_State* L, int index)
     };
     if (lua_istable(L, index)) {
         for (lua_Integer i = 1; lua_rawgeti(L, index, i) != LUA_TNIL; ++i) {
+            if (out.size() == most_values) {
+                luaL_error(L, "more than %d slots are named", int(most_values));
+            }
             add(-1);
             lua_pop(L, 1);
         }
         lua_pop(L, 1);
         return out;
+    }
+    if (lua_gettop(L) - index >= int(most_values)) {
+        luaL_error(L, "more than %d slots are named", int(most_values));
     }
     for (int at = index; at <= lua_gettop(L); ++at) {
         add(at);
@@ -123,6 +149,11 @@ RuleHost& RuleBinding::acting(lua_State* L, Rulebook& rulebook)
         luaL_error(L, "nothing can be written before the first event; call this in a handler");
     }
     rulebook.current_ = L;
+    Sandbox& sandbox = Sandbox::of(L);
+    sandbox.charge(L, host_steps);
+    if (const RuleHost::Problem problem = rulebook.host_.full()) {
+        sandbox.end(L, problem->c_str());
+    }
     return rulebook.host_;
 }
 
@@ -283,7 +314,10 @@ int RuleBinding::get_handler(lua_State* L)
 
 void RuleBinding::add_word(lua_State* L, int index, std::vector<RuleWord>& words)
 {
-    const std::string name = text_at(L, index);
+    if (words.size() == most_values) {
+        luaL_error(L, "more than %d words for one block", int(most_values));
+    }
+    const std::string name = short_text_at(L, index, 100);
     RuleWord word;
     word.function = function_named(name);
     if (!word.function) {
@@ -312,6 +346,7 @@ int RuleBinding::emit(lua_State* L)
         }
         const std::size_t functions = words.size();
         lua_settop(L, 1);
+        charge_for_walk(L);
         for (lua_pushnil(L); lua_next(L, 1) != 0; lua_pop(L, 1)) {
             if (lua_isinteger(L, 2) == 0) {
                 lua_pushvalue(L, 2);
@@ -345,9 +380,13 @@ int RuleBinding::emit(lua_State* L)
 int RuleBinding::text(lua_State* L)
 {
     RuleHost& host = acting(L);
-    const std::string line = text_at(L, 1);
-    if (line.find_first_of("\n\r") != std::string::npos || line.size() > 4000) {
+    const std::string line = short_text_at(L, 1, 4001);
+    const auto unplain = std::find_if(line.begin(), line.end(), [](char c) { return !is_plain(c); });
+    if ((unplain != line.end() && (*unplain == '\n' || *unplain == '\r')) || line.size() > 4000) {
         return luaL_error(L, "text() writes one line of at most 4000 characters");
+    }
+    if (unplain != line.end()) {
+        return luaL_error(L, "text() can't write the character %s: no control reads it", code_of(*unplain).c_str());
     }
     if (lua_isnoneornil(L, 2)) {
         host.text(line);
@@ -361,8 +400,9 @@ int RuleBinding::text(lua_State* L)
 int RuleBinding::comment(lua_State* L)
 {
     RuleHost& host = acting(L);
-    luaL_tolstring(L, 1, nullptr);
-    host.comment(text_at(L, -1).substr(0, 4000));
+    luaL_checkany(L, 1);
+    push_text(L, 1);
+    host.comment(short_text_at(L, -1, 4000));
     return 0;
 }
 
@@ -394,8 +434,13 @@ int RuleBinding::section_lines(lua_State* L)
     const std::string name = section_name(L);
     luaL_checktype(L, 2, LUA_TTABLE);
     std::vector<std::string> lines;
+    std::size_t bytes = 0;
     for (lua_Integer i = 1; lua_rawgeti(L, 2, i) != LUA_TNIL; ++i) {
         lines.push_back(text_at(L, -1));
+        bytes += lines.back().size();
+        if (lines.size() > most_section_lines || bytes > most_section_bytes) {
+            return luaL_error(L, "a section has at most %d lines and a megabyte", int(most_section_lines));
+        }
         lua_pop(L, 1);
     }
     auto section = section_of_lines(lines);
@@ -444,8 +489,8 @@ int RuleBinding::forget(lua_State* L)
 int RuleBinding::report(lua_State* L)
 {
     RuleHost& host = acting(L);
-    const std::string text = text_at(L, 1).substr(0, 500);
-    const std::string cure = lua_isnoneornil(L, 2) ? std::string() : text_at(L, 2).substr(0, 500);
+    const std::string text = short_text_at(L, 1, 500);
+    const std::string cure = lua_isnoneornil(L, 2) ? std::string() : short_text_at(L, 2, 500);
     host.report(static_cast<RuleSeverity>(lua_tointeger(L, lua_upvalueindex(2))), text, cure);
     return 0;
 }
@@ -455,6 +500,7 @@ int RuleBinding::report(lua_State* L)
 int RuleBinding::tools(lua_State* L)
 {
     const std::vector<RuleTool> list = acting(L).tools();
+    Sandbox::of(L).charge(L, list.size() * host_steps);
     lua_createtable(L, int(list.size()), 0);
     for (std::size_t i = 0; i < list.size(); ++i) {
         lua_createtable(L, 0, 5);
@@ -473,6 +519,7 @@ int RuleBinding::tools(lua_State* L)
 int RuleBinding::operations(lua_State* L)
 {
     const std::vector<RuleOperation> list = acting(L).operations();
+    Sandbox::of(L).charge(L, list.size() * 2 * host_steps);
     lua_createtable(L, int(list.size()), 0);
     for (std::size_t i = 0; i < list.size(); ++i) {
         const RuleOperation& operation = list[i];
@@ -542,13 +589,18 @@ int RuleBinding::get_global(lua_State* L)
         return luaL_error(L, "nothing has that name");
     }
     std::vector<std::string> names;
-    for (lua_pushnil(L); lua_next(L, 1) != 0; lua_pop(L, 1)) {
-        if (lua_type(L, -2) == LUA_TSTRING) {
+    const std::string wrong = short_text_at(L, 2, 60);
+    charge_for_walk(L);
+    std::uint64_t looked = 0;
+    for (lua_pushnil(L); lua_next(L, 1) != 0 && names.size() < most_globals; lua_pop(L, 1)) {
+        if (lua_type(L, -2) == LUA_TSTRING && lua_rawlen(L, -2) <= 2 * wrong.size() + 2) {
             names.emplace_back(lua_tostring(L, -2));
         }
+        ++looked;
     }
-    const std::string near = nearest_name(text_at(L, 2), names);
-    return luaL_error(L, near.empty() ? "nothing is called \"%s\"" : "nothing is called \"%s\"; is \"%s\" meant?", text_at(L, 2).c_str(),
+    Sandbox::of(L).charge(L, looked + names.size() * (wrong.size() + 1) * 8);
+    const std::string near = nearest_name(wrong, names);
+    return luaL_error(L, near.empty() ? "nothing is called \"%s\"" : "nothing is called \"%s\"; is \"%s\" meant?", wrong.c_str(),
                       near.c_str());
 }
 
@@ -572,6 +624,7 @@ int RuleBinding::require(lua_State* L)
     }
     lua_pushlightuserdata(L, L);
     lua_setfield(L, lua_upvalueindex(2), name.c_str());
+    Sandbox::of(L).charge(L, found->second.size());
     const std::string path = rulebook.text_.folder + "/" + found->first;
     if (const auto fault = Sandbox::of(L).compile(L, found->second, path)) {
         return luaL_error(L, "%s: %s", fault->place.text().c_str(), fault->message.c_str());

@@ -45,6 +45,10 @@ public:
     virtual ~RuleHost() = default;
     using Problem = std::optional<std::string>;
 
+    /// Asked before each of the others: why the rules may do no more; nothing while they may. A run may not write, stop and report without
+    /// end.
+    [[nodiscard]] virtual Problem full() const { return std::nullopt; }
+
     /// What happens without a rule, with the event's fields as they are.
     virtual void native(Event& event) = 0;
     /// The program's value of a joint at the end of the motion at hand, or the machine's reading: mm or degrees. Nothing without motion,

@@ -2,14 +2,25 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstdlib>
+#include <ctime>
 
 namespace wexilum {
 namespace {
 
 constexpr int hook_every = 1000;
+constexpr std::size_t long_text = std::size_t{1} << 16; // bytes: compared in as long as some hundred instructions take
+constexpr double long_look = 0.005;                     // s between two looks: then they come closer together
 constexpr std::size_t most_callers = 8;
-constexpr std::size_t bytes_a_step = 64; ///< of memory asked for
+
+/// Seconds that something has gone on for. Rules get to see none of it.
+double seconds(clockid_t clock)
+{
+    timespec now{};
+    clock_gettime(clock, &now);
+    return double(now.tv_sec) + double(now.tv_nsec) * 1e-9;
+}
 
 std::string file_of(const lua_Debug& info) { return info.source[0] == '@' ? info.source + 1 : "rulebook"; }
 
@@ -60,6 +71,7 @@ Sandbox::~Sandbox()
 void* Sandbox::allocate(void* self, void* block, std::size_t old_size, std::size_t new_size)
 {
     auto& sandbox = *static_cast<Sandbox*>(self);
+    const std::size_t kind = old_size;
     if (block == nullptr) {
         old_size = 0; // it tells the kind of a new object
     }
@@ -70,6 +82,7 @@ void* Sandbox::allocate(void* self, void* block, std::size_t old_size, std::size
     }
     if (new_size > old_size && sandbox.memory_ + new_size - old_size > sandbox.limits_.memory) {
         sandbox.memory_refused_ = true;
+        sandbox.steps_ += sandbox.memory_ / bytes_a_step; // Lua looks through all of it for what can be given back
         if (sandbox.running_ != nullptr) {
             sandbox.note_place(sandbox.running_, 0); // no message handler is called for this
         }
@@ -79,24 +92,74 @@ void* Sandbox::allocate(void* self, void* block, std::size_t old_size, std::size
     if (made != nullptr) {
         sandbox.memory_ += new_size - old_size;
         sandbox.steps_ += new_size / bytes_a_step;
+        const bool is_text = block == nullptr && kind == LUA_TSTRING;
+        if (is_text && new_size > long_text && new_size > sandbox.longest_text_) [[unlikely]] {
+            sandbox.longest_text_ = new_size;
+            if (sandbox.running_ != nullptr) {
+                sandbox.set_hook(sandbox.running_);
+            }
+        }
     }
     return made;
 }
 
 void Sandbox::end(lua_State* L)
 {
+    if (limits_.watch != nullptr && limits_.watch->stopped()) {
+        end(L, "the run was stopped");
+    }
+    if (spent()) {
+        end(L, fmt::format("the rules of this run have taken all of their {} million steps", limits_.run / 1'000'000).c_str());
+    }
+    if (steps_ > limits_.call) {
+        end(L, fmt::format("this takes more than {} million steps", limits_.call / 1'000'000).c_str());
+    }
+    end(L, fmt::format("this takes longer than {:g} seconds", limits_.call_seconds).c_str());
+}
+
+void Sandbox::end(lua_State* L, const char* text)
+{
+    if (!exceeded_) {
+        reason_ = text;
+    }
     exceeded_ = true;
     lua_sethook(L, &Sandbox::hook, LUA_MASKCOUNT, 1); // whatever catches the error gets no further either
-    if (spent()) {
-        luaL_error(L, "the rules of this run have taken all of their %I million steps", lua_Integer(limits_.run / 1'000'000));
-    }
-    luaL_error(L, "this takes more than %I million steps", lua_Integer(limits_.call / 1'000'000));
+    luaL_error(L, "%s", reason_.c_str());
     std::abort(); // luaL_error does not return
+}
+
+/// Instructions between two looks: fewer where long texts are about.
+int Sandbox::most_between() const
+{
+    return longest_text_ <= long_text ? hook_every : std::max(1, int(double(hook_every) * double(long_text) / double(longest_text_)));
 }
 
 void Sandbox::set_hook(lua_State* L) const
 {
-    lua_sethook(L, &Sandbox::hook, counts_lines_ ? LUA_MASKCOUNT | LUA_MASKLINE : LUA_MASKCOUNT, hook_every);
+    lua_sethook(L, &Sandbox::hook, counts_lines_ ? LUA_MASKCOUNT | LUA_MASKLINE : LUA_MASKCOUNT, exceeded_ ? 1 : most_between());
+}
+
+/// Whether this goes on for too long, or shall end. Where little is done in much time, as comparing long texts is one instruction, the next
+/// look comes sooner.
+void Sandbox::look_at_time(lua_State* L)
+{
+    const double now = seconds(CLOCK_MONOTONIC);
+    const double since = last_look_ < 0 ? 0 : now - last_look_;
+    last_look_ = now;
+    if (limits_.watch != nullptr && limits_.watch->stopped()) {
+        end(L);
+    }
+    const int before = lua_gethookcount(L);
+    const int every = std::clamp(since > long_look ? before / 8 : before * 2, 1, most_between());
+    if (every != before && !exceeded_) {
+        lua_sethook(L, &Sandbox::hook, lua_gethookmask(L), every);
+    }
+    if (call_began_ < 0) {
+        call_began_ = now;
+        call_began_cpu_ = seconds(CLOCK_THREAD_CPUTIME_ID);
+    } else if (now - call_began_ > limits_.call_seconds && seconds(CLOCK_THREAD_CPUTIME_ID) - call_began_cpu_ > limits_.call_seconds) {
+        end(L); // the second clock leaves out what other programs take, but asking it takes longer
+    }
 }
 
 void Sandbox::count_lines()
@@ -135,13 +198,14 @@ void Sandbox::hook(lua_State* L, lua_Debug* what)
         ++counts[line];
         return;
     }
-    sandbox.charge(L, sandbox.exceeded_ ? 1 : hook_every);
+    sandbox.charge(L, std::uint64_t(lua_gethookcount(L)));
+    sandbox.look_at_time(L);
 }
 
 void Sandbox::charge(lua_State* L, std::uint64_t steps)
 {
     steps_ += std::min(steps, limits_.call + 1); // what one call may not do does not cost the others theirs
-    if (steps_ > limits_.call || spent()) {
+    if (exceeded_ || steps_ > limits_.call || spent()) {
         end(L);
     }
 }
@@ -208,15 +272,19 @@ std::unique_ptr<RuleFault> Sandbox::call_prepared(lua_State* L, int arguments)
     --depth_;
     running_ = outside;
     lua_settop(L, base - 1);
-    if (status == LUA_OK) [[likely]] {
+    if (status == LUA_OK && !exceeded_) [[likely]] {
         return nullptr;
     }
     if (depth_ == 0) {
+        const bool exceeded = std::exchange(exceeded_, false); // the next call has its own limits
         set_hook(L);
+        exceeded_ = exceeded;
     }
     auto fault = std::make_unique<RuleFault>(std::move(fault_));
     fault_ = {};
-    if (status == LUA_ERRMEM) {
+    if (status == LUA_OK) { // the function has come to its end, but only because something has caught the limit's error
+        fault->message = reason_;
+    } else if (status == LUA_ERRMEM) {
         fault->message = fmt::format("the rulebook takes more than {} MB of memory", limits_.memory >> 20);
     } else if (fault->message.empty()) {
         fault->message = status == LUA_ERRERR ? "an error while another error was handled" : "an error without a text";

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/base/result.hpp"
+#include "core/base/watch.hpp"
 
 #include <clocale>
 #include <cstdint>
@@ -20,6 +21,10 @@ struct RuleLimits {
     std::size_t memory = std::size_t{64} << 20; ///< bytes
     std::uint64_t call = 20'000'000;            ///< steps of one call: an instruction, or as much work of a library
     std::uint64_t run = 4'000'000'000;          ///< of all calls together
+    /// Seconds that the thread may compute in one call. Steps are counted the same on every machine and end everything that is known to
+    /// take long; this is what is left where an instruction takes longer than it counts.
+    double call_seconds = 10;
+    const RunWatch* watch = nullptr; ///< may ask the rules to stop; must outlive the sandbox
 };
 
 /// What went wrong in a call.
@@ -68,6 +73,13 @@ public:
 
     /// Takes steps off what is left; raises a Lua error where nothing is. To be called by functions whose work grows with their data.
     void charge(lua_State* L, std::uint64_t steps);
+    /// The same for as many bytes that are looked at or copied.
+    void charge_bytes(lua_State* L, std::size_t bytes) { charge(L, bytes / bytes_a_step); }
+    static constexpr std::size_t bytes_a_step = 64;
+    /// Ends the call with a Lua error that can't be caught for good: whatever catches it gets no further. `text` says why.
+    [[noreturn]] void end(lua_State* L, const char* text);
+    /// Has the limits looked at while the state or one of its coroutines runs.
+    void set_hook(lua_State* L) const;
     /// Tells which coroutine runs; returns the one before.
     lua_State* running(lua_State* L) { return std::exchange(running_, L); }
     /// Steps still left to this call.
@@ -78,16 +90,18 @@ public:
 private:
     void begin_call()
     {
+        call_began_ = last_look_ = -1;
         total_ += steps_;
         steps_ = 0;
         exceeded_ = memory_refused_ = false;
     }
     static void* allocate(void* self, void* block, std::size_t old_size, std::size_t new_size);
     static void hook(lua_State* L, lua_Debug* what);
-    void set_hook(lua_State* L) const;
     static int on_error(lua_State* L);
     void note_place(lua_State* L, int level);
     [[noreturn]] void end(lua_State* L);
+    void look_at_time(lua_State* L);
+    [[nodiscard]] int most_between() const;
 
     RuleLimits limits_;
     lua_State* state_ = nullptr;
@@ -97,6 +111,11 @@ private:
     bool memory_refused_ = false;
     std::uint64_t steps_ = 0;
     std::uint64_t total_ = 0;
+    std::size_t longest_text_ = 0; ///< bytes; comparing such is one instruction
+    std::string reason_;           ///< why the call was ended
+    double call_began_ = -1;       ///< seconds; below 0: not looked at yet
+    double call_began_cpu_ = 0;    ///< of those that the thread has computed
+    double last_look_ = -1;
     int depth_ = 0;
     bool exceeded_ = false;
     bool counts_lines_ = false;

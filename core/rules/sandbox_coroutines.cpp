@@ -11,7 +11,8 @@ constexpr std::uint64_t resume_steps = 1000; ///< as many may pass in a coroutin
 int resume_with(lua_State* L, lua_State* co, int count)
 {
     Sandbox& sandbox = Sandbox::of(L);
-    sandbox.charge(L, resume_steps);
+    sandbox.charge(L, resume_steps + std::uint64_t(count) / 4);
+    sandbox.set_hook(co);
     if (lua_checkstack(co, count) == 0) {
         lua_pushliteral(L, "too many values for a coroutine");
         return -1;

@@ -11,8 +11,8 @@ namespace {
 
 // --- tables ---------------------------------------------------------------------------------------------------------
 
-/// What a function of tables takes time by: the table's length, more of it to sort, or a range that is given.
-enum class Weight : std::uint8_t { none, own, length, sorting, range };
+/// What a function takes time by: a table's length, a range that is given, or the texts and the number of values that it gets and gives.
+enum class Weight : std::uint8_t { none, own, length, range, data };
 
 /// Calls Lua's own function (first upvalue) after charging for it by the second.
 int charged(lua_State* L)
@@ -24,10 +24,10 @@ int charged(lua_State* L)
         }
     }
     double size = double(lua_rawlen(L, 1)) + 1;
-    const auto weight = static_cast<Weight>(lua_tointeger(L, lua_upvalueindex(2)));
-    if (weight == Weight::sorting) {
-        size *= std::log2(size + 1) + 1;
+    for (int i = 2; i <= lua_gettop(L); ++i) {
+        size += lua_type(L, i) == LUA_TSTRING ? double(lua_rawlen(L, i)) / 4 : 0;
     }
+    const auto weight = static_cast<Weight>(lua_tointeger(L, lua_upvalueindex(2)));
     // concat(t, sep, i, j), move(t, from, to, at), unpack(t, i, j)
     for (int i = 2; i <= std::min(lua_gettop(L), 4) && weight == Weight::range; ++i) {
         if (lua_isnumber(L, i) != 0) {
@@ -39,6 +39,113 @@ int charged(lua_State* L)
     lua_insert(L, 1);
     lua_call(L, lua_gettop(L) - 1, LUA_MULTRET);
     return lua_gettop(L);
+}
+
+/// Calls Lua's own function (first upvalue), charging for the texts that it gets and for the values that it gets and gives.
+int weighed(lua_State* L)
+{
+    const int count = lua_gettop(L);
+    std::size_t bytes = 0;
+    for (int i = 1; i <= count; ++i) {
+        bytes += lua_type(L, i) == LUA_TSTRING ? lua_rawlen(L, i) : 0;
+    }
+    Sandbox& sandbox = Sandbox::of(L);
+    sandbox.charge(L, std::uint64_t(count) / 4 + bytes / 4); // some look at each character
+    lua_pushvalue(L, lua_upvalueindex(1));
+    lua_insert(L, 1);
+    lua_call(L, count, LUA_MULTRET);
+    sandbox.charge(L, std::uint64_t(lua_gettop(L)) / 4);
+    return lua_gettop(L);
+}
+
+/// Whether the value at `a` stands before that at `b`, by the function at index 2 where there is one.
+bool stands_before(lua_State* L, int a, int b)
+{
+    if (lua_isnil(L, 2)) {
+        for (const int at : {a, b}) {
+            Sandbox::of(L).charge_bytes(L, lua_type(L, at) == LUA_TSTRING ? lua_rawlen(L, at) : 0);
+        }
+        return lua_compare(L, a, b, LUA_OPLT) != 0;
+    }
+    lua_pushvalue(L, 2);
+    lua_pushvalue(L, a < 0 ? a - 1 : a);
+    lua_pushvalue(L, b < 0 ? b - 2 : b);
+    lua_call(L, 2, 1);
+    const bool before = lua_toboolean(L, -1) != 0;
+    lua_pop(L, 1);
+    return before;
+}
+
+/// table.sort by merging: equal elements stay in their order, so that the outcome is the same on every run. (Lua's own picks its pivot by
+/// the clock.)
+int sort(lua_State* L)
+{
+    luaL_checktype(L, 1, LUA_TTABLE);
+    for (const char* name : {"__len", "__index", "__newindex"}) {
+        if (luaL_getmetafield(L, 1, name) != LUA_TNIL) {
+            return luaL_error(L, "the functions of table take plain tables, this one has %s", name);
+        }
+    }
+    if (!lua_isnoneornil(L, 2)) {
+        luaL_checktype(L, 2, LUA_TFUNCTION);
+    }
+    lua_settop(L, 2);
+    const auto size = lua_Integer(lua_rawlen(L, 1));
+    Sandbox::of(L).charge(L, std::uint64_t(size) + 1);
+    lua_createtable(L, int(std::min<lua_Integer>(size, 1 << 24)), 0); // 3
+    int from = 1;
+    int to = 3;
+    for (lua_Integer width = 1; width < size; width *= 2) {
+        for (lua_Integer begin = 1; begin <= size; begin += 2 * width) {
+            const lua_Integer middle = std::min(begin + width, size + 1);
+            const lua_Integer end = std::min(begin + 2 * width, size + 1);
+            lua_Integer left = begin;
+            lua_Integer right = middle;
+            Sandbox::of(L).charge(L, std::uint64_t(end - begin) * 2);
+            for (lua_Integer at = begin; at < end; ++at) {
+                bool second = left == middle;
+                if (left < middle && right < end) {
+                    lua_rawgeti(L, from, right);
+                    lua_rawgeti(L, from, left);
+                    second = stands_before(L, -2, -1);
+                    lua_pop(L, 2);
+                }
+                lua_rawgeti(L, from, second ? right++ : left++);
+                lua_rawseti(L, to, at);
+            }
+        }
+        std::swap(from, to);
+    }
+    for (lua_Integer at = 1; from != 1 && at <= size; ++at) {
+        lua_rawgeti(L, from, at);
+        lua_rawseti(L, 1, at);
+    }
+    return 0;
+}
+
+/// What utf8.codes() walks with (first upvalue), which passes over any number of bytes that begin no character.
+int next_code(lua_State* L)
+{
+    std::size_t size = 0;
+    const char* text = luaL_checklstring(L, 1, &size);
+    const lua_Integer at = luaL_optinteger(L, 2, 0);
+    std::size_t passed = at > 0 ? std::size_t(at) : 0;
+    const std::size_t begin = std::min(passed, size);
+    for (passed = begin; passed < size && (static_cast<unsigned char>(text[passed]) & 0xC0U) == 0x80; ++passed) {}
+    Sandbox::of(L).charge(L, (passed - begin) / 4 + 1);
+    lua_pushvalue(L, lua_upvalueindex(1));
+    lua_insert(L, 1);
+    lua_call(L, lua_gettop(L) - 1, LUA_MULTRET);
+    return lua_gettop(L);
+}
+
+int codes(lua_State* L)
+{
+    const int results = weighed(L);
+    lua_pushvalue(L, -results);
+    lua_pushcclosure(L, next_code, 1);
+    lua_replace(L, -results - 1);
+    return results;
 }
 
 int make_metatable(lua_State* L)
@@ -201,7 +308,8 @@ struct Replacement {
     lua_CFunction function;
     Weight weight; ///< none: instead of Lua's own function; otherwise that is called in the end
 };
-constexpr std::array<Replacement, 20> replacements{{{"", "tostring", bounded::tostring, Weight::none},
+constexpr std::array<Replacement, 21> replacements{{{"", "tostring", bounded::tostring, Weight::none},
+                                                    {"utf8", "codes", codes, Weight::data},
                                                     {"", "pcall", pcall, Weight::none},
                                                     {"", "xpcall", xpcall, Weight::none},
                                                     {"", "pairs", pairs, Weight::none},
@@ -216,18 +324,27 @@ constexpr std::array<Replacement, 20> replacements{{{"", "tostring", bounded::to
                                                     {"table", "insert", charged, Weight::length},
                                                     {"table", "move", charged, Weight::range},
                                                     {"table", "remove", charged, Weight::length},
-                                                    {"table", "sort", charged, Weight::sorting},
+                                                    {"table", "sort", sort, Weight::none},
                                                     {"table", "unpack", charged, Weight::range},
                                                     {"coroutine", "create", bounded::create, Weight::none},
                                                     {"coroutine", "resume", bounded::resume, Weight::none},
                                                     {"coroutine", "wrap", bounded::wrap, Weight::none}}};
 
-/// Puts a library's function, or what stands in for it, into the table on top; Lua's library is below it.
+/// Functions that call others, or give the coroutine away: their work is that of what they call.
+bool calls_others(std::string_view table, std::string_view name)
+{
+    return table == "coroutine" || (table.empty() && name != "select" && name != "tonumber");
+}
+
+/// Puts a library's function, or what stands in for it, into the table on top; Lua's library is below it. Each is weighed: a text where a
+/// number belongs is read as one.
 void keep(lua_State* L, std::string_view table, const std::string& name)
 {
     lua_getfield(L, -2, name.c_str());
+    bool replaced = false;
     for (const Replacement& replacement : replacements) {
         if (replacement.table == table && replacement.name == name) {
+            replaced = true;
             if (replacement.weight == Weight::none) {
                 lua_pop(L, 1);
                 lua_pushcfunction(L, replacement.function);
@@ -236,6 +353,9 @@ void keep(lua_State* L, std::string_view table, const std::string& name)
                 lua_pushcclosure(L, replacement.function, 2);
             }
         }
+    }
+    if (!replaced && lua_iscfunction(L, -1) != 0 && !calls_others(table, name)) {
+        lua_pushcclosure(L, weighed, 1);
     }
     lua_setfield(L, -2, name.c_str());
 }

@@ -18,7 +18,14 @@ int bounded::tostring(lua_State* L)
 /// string.format, whose %s takes what push_text() gives.
 int bounded::format(lua_State* L)
 {
-    const std::string_view pattern = luaL_checkstring(L, 1);
+    std::size_t length = 0;
+    const char* const begin = luaL_checklstring(L, 1, &length);
+    const std::string_view pattern(begin, length); // Lua goes on behind a NUL
+    std::size_t bytes = length;
+    for (int i = 2; i <= lua_gettop(L); ++i) {
+        bytes += lua_type(L, i) == LUA_TSTRING ? lua_rawlen(L, i) : 0;
+    }
+    Sandbox::of(L).charge(L, bytes / 4 + std::uint64_t(lua_gettop(L)));
     for (std::size_t at = 0; (at = pattern.find('%', at)) != std::string_view::npos; at += 2) {
         const std::size_t kind = pattern.find_first_not_of("0123456789.-+# ", at + 1);
         if (kind != std::string_view::npos && pattern[kind] == 'p') {
@@ -42,8 +49,8 @@ int bounded::repeat(lua_State* L)
     std::size_t size = 0;
     luaL_checklstring(L, 1, &size);
     const lua_Integer count = luaL_checkinteger(L, 2);
-    if (count > 0) {
-        Sandbox::of(L).charge(L, std::uint64_t(std::min<double>(double(count) * double(size + lua_rawlen(L, 3)), 1e12) / 16) + 1);
+    if (count > 0) { // nothing, repeated, takes time as well
+        Sandbox::of(L).charge(L, std::uint64_t(std::min<double>(double(count) * double(size + lua_rawlen(L, 3) + 2), 1e12) / 16) + 1);
     }
     lua_pushvalue(L, lua_upvalueindex(1));
     lua_insert(L, 1);

@@ -1,5 +1,6 @@
 #include "core/run/native_events.hpp"
 
+#include "core/base/plain_text.hpp"
 #include "core/base/units.hpp"
 
 #include <fmt/format.h>
@@ -25,14 +26,16 @@ Function word_for(CoolantState state)
 } // namespace
 
 NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
-                           const std::vector<std::string>& files, CodeSink& sink, bool own_thread)
+                           const std::vector<std::string>& files, CodeSink& sink, bool own_thread, const RunWatch* watch)
     : assembly_(assembly), in_work_(assembly.setup.part), outline_(outline), plan_(plan), findings_(findings), files_(files),
       joint_names_(assembly.joint_names()), emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread),
       solvers_(assembly), motion_(assembly, emitter_, findings, files), cycles_(assembly, emitter_, motion_),
       subprograms_(assembly, emitter_, motion_, findings)
 {
     if (!assembly.rulebook.empty()) {
-        rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this));
+        RuleLimits limits;
+        limits.watch = watch;
+        rules_.emplace(assembly.rulebook, assembly.options, static_cast<RuleHost&>(*this), limits);
         motion_.set_retract([this] { leave_work(); });
     }
 }
@@ -59,6 +62,15 @@ void NativeEvents::finish()
                                         "shorten comments, write fewer decimals or no blanks");
         finding.code.line = written.longest_line();
         findings_.add(std::move(finding));
+    }
+    for (const WordEmitter::Unplain& met : emitter_.unplain()) {
+        Finding finding =
+            Finding::make(Severity::error, "text-character",
+                          fmt::format("a text for the program has the character {}, which no control reads", code_of(met.character)),
+                          "take it out of the text: of the section, the rule or the toolpath that brings it");
+        finding.source = place_of(files_, met.source);
+        finding.code.line = met.line;
+        findings_.add(std::move(finding), "", met.line);
     }
 }
 

@@ -36,9 +36,9 @@ struct EventProbe {
 class NativeEvents final : private RuleHost {
 public:
     /// All must outlive the object; `plan` stands before the first motion, `files` are those that sources point into. `own_thread`:
-    /// the text is made on a thread of its own.
+    /// the text is made on a thread of its own. A watch, which may be null, ends rules that go on for long.
     NativeEvents(const Assembly& assembly, const Outline& outline, PlanReader& plan, FindingList& findings,
-                 const std::vector<std::string>& files, CodeSink& sink, bool own_thread);
+                 const std::vector<std::string>& files, CodeSink& sink, bool own_thread, const RunWatch* watch);
 
     void begin();
     /// Handles the next record.
@@ -127,6 +127,7 @@ private:
     void note_rule_here();
     void leave_work();
     void state_work_offset();
+    [[nodiscard]] Problem full() const override;
     void native(Event& event) override;
     std::optional<double> axis(std::string_view joint, bool machine) override;
     int slot(std::string_view name) override;
@@ -211,6 +212,7 @@ private:
     CycleWriter cycles_;
     SubprogramWriter subprograms_;
     std::vector<std::string> messages_; ///< to a person, in the section at hand
+    std::size_t reports_ = 0;           ///< that rules have made
     Source source_;
     std::size_t index_ = 0;
     EventProbe* probe_ = nullptr;

@@ -10,6 +10,12 @@
 namespace wexilum {
 namespace {
 
+// What a run's program may have while rules write: so much, and so much more for each record of the path.
+constexpr std::pair<std::uint64_t, std::uint64_t> rule_lines{1'000'000, 100};
+constexpr std::pair<std::uint64_t, std::uint64_t> rule_bytes{std::uint64_t{32} << 20, 8192}; // of texts
+constexpr std::size_t most_reports = 100'000;
+constexpr std::size_t most_excursions = 100'000;
+
 enum Slot : int { feed_slot, speed_slot, tool_slot, register_slot, dwell_slot, count_slot, first_joint };
 
 void pose_fields(Event& event, const Pose& pose)
@@ -490,6 +496,7 @@ void NativeEvents::forget(std::span<const Role> roles)
 void NativeEvents::report(RuleSeverity severity, const std::string& text, const std::string& cure)
 {
     catch_up();
+    ++reports_;
     static constexpr std::array severities{Severity::remark, Severity::warning, Severity::error};
     static constexpr std::array<const char*, 3> kinds{"rule-remark", "rule-warning", "rule-error"};
     const auto at = static_cast<std::size_t>(severity);
@@ -500,20 +507,37 @@ void NativeEvents::report(RuleSeverity severity, const std::string& text, const 
     findings_.add(std::move(finding), text, index_);
 }
 
+RuleHost::Problem NativeEvents::full() const
+{
+    const std::uint64_t records = outline_.records;
+    if (emitter_.stamp() > rule_lines.first + records * rule_lines.second) {
+        return fmt::format("the program has more than {} lines, which is more than rules may make of {} records",
+                           rule_lines.first + records * rule_lines.second, records);
+    }
+    if (emitter_.text_bytes() > rule_bytes.first + records * rule_bytes.second) {
+        return fmt::format("the program has more than {} MB of text, which is more than rules may make of {} records",
+                           (rule_bytes.first + records * rule_bytes.second) >> 20, records);
+    }
+    if (reports_ > most_reports || excursions_.size() > most_excursions + records) {
+        return "the rules report, or stop the program, without end";
+    }
+    return std::nullopt;
+}
+
 // --- asking ---------------------------------------------------------------------------------------------------------
 
 std::vector<RuleTool> NativeEvents::tools()
 {
     std::vector<RuleTool> out;
+    std::map<std::uint32_t, std::size_t> places;
     for (std::size_t i = 0; i < outline_.tool_calls.size(); ++i) {
         const std::uint32_t number = outline_.tool_calls[i];
-        auto found = std::find_if(out.begin(), out.end(), [&](const RuleTool& t) { return t.number == number; });
-        if (found == out.end()) {
+        const auto [place, is_new] = places.try_emplace(number, out.size());
+        if (is_new) {
             const Tool* tool = assembly_.setup.find_tool(number);
             out.push_back({number, tool != nullptr ? tool->name : "", tool != nullptr ? tool->length : std::nullopt, 0, i + 1});
-            found = out.end() - 1;
         }
-        ++found->calls;
+        ++out[place->second].calls;
     }
     return out;
 }
