@@ -1,5 +1,7 @@
 #include "core/controller/addresses.hpp"
 
+#include "core/base/plain_text.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -33,6 +35,13 @@ void read_comment(json::Fields& fields, char& open, char& close)
     if (comment.size() != 2 || comment[0].size() != 1 || comment[1].size() != 1) {
         fields.problem(*fields.here().find("comment"), "a comment needs two characters, open and close", "write [\"(\", \")\"]");
         return;
+    }
+    for (const std::string& one : comment) {
+        if (!is_plain(one[0]) || one[0] == ' ' || is_letter(one) || (one[0] >= '0' && one[0] <= '9')) {
+            fields.problem(*fields.here().find("comment"), "what opens and closes a comment is no letter, no digit and no blank",
+                           "write [\"(\", \")\"]");
+            return;
+        }
     }
     open = comment[0][0];
     close = comment[1][0];

@@ -1,5 +1,6 @@
 #include "core/dialect/dialect.hpp"
 
+#include "core/base/plain_text.hpp"
 #include "core/base/units.hpp"
 
 #include <fmt/format.h>
@@ -48,7 +49,11 @@ public:
         d_.length_by_register = length == 0;
         read_frames(root);
         root.text("length_joint", d_.length_joint);
-        root.text("extension", d_.extension);
+        if (root.text("extension", d_.extension)) {
+            if (const auto unfit = unfit_extension(d_.extension)) {
+                problems_.add(*document_.root().find("extension"), *unfit, "write it like \".nc\"");
+            }
+        }
         root.node("sections", Kind::object, true);
         d_.sections = read_sections(root, problems_, false);
         check_section_joints();
@@ -129,7 +134,7 @@ private:
                                   "their own");
                     return;
                 }
-                d_.words[*function] = node.text;
+                d_.words[*function] = word(node);
             },
             true);
         root.each_member(
@@ -139,7 +144,7 @@ private:
                     problems_.add(node, "a work offset's word is a text", "write \"1\": \"G54\"");
                     return;
                 }
-                d_.work_offsets[name] = node.text;
+                d_.work_offsets[name] = word(node);
             },
             true);
         root.each_member("mounts", [&](const std::string& mount, const Node& node) {
@@ -147,13 +152,13 @@ private:
                 problems_.add(node, "the word of a mount is a text", "write \"saw\": \"M71\"");
                 return;
             }
-            d_.mounts[mount] = node.text;
+            d_.mounts[mount] = word(node);
         });
         root.each_member("brakes", [&](const std::string& joint, const Node& node) {
             Fields fields(node, fmt::format("the brake of {}", joint), problems_);
             BrakeWords words;
-            fields.text("lock", words.lock, true);
-            fields.text("release", words.release, true);
+            word(fields, "lock", words.lock, true);
+            word(fields, "release", words.release, true);
             fields.finish();
             d_.brakes[joint] = words;
         });
@@ -163,13 +168,29 @@ private:
             std::size_t write = 0;
             fields.choice("write", write, {"native", "moves"}, true);
             style.native = write == 0;
-            fields.text("word", style.word, style.native);
+            word(fields, "word", style.word, style.native);
             double gap = style.gap;
             fields.number("gap", gap, json::not_negative);
             style.gap = gap;
             fields.finish();
             d_.cycles[name] = style;
         });
+    }
+
+    /// The text of a node, told where it can't be a word.
+    const std::string& word(const Node& node)
+    {
+        if (const auto unfit = unfit_word(node.text)) {
+            problems_.add(node, *unfit, "write the word as the control reads it, like \"G0\"");
+        }
+        return node.text;
+    }
+
+    void word(Fields& fields, const char* key, std::string& out, bool required)
+    {
+        if (fields.text(key, out, required)) {
+            (void)word(*fields.here().find(key));
+        }
     }
 
     void read_addresses(Fields& root)
@@ -266,7 +287,7 @@ private:
         if (const Node* node = root.node("plane", Kind::object)) {
             Fields fields(*node, "the tilted plane", problems_);
             PlaneStyle style;
-            fields.text("word", style.word, true);
+            word(fields, "word", style.word, true);
             read_plane_form(fields, problems_, style);
             std::size_t zero = 0;
             fields.choice("zero", zero, {"program", "first-point"});

@@ -27,11 +27,11 @@ LineWriter::LineWriter(const Dialect& dialect, const Rounding& rounding, CodeSin
     room_.resize((SlotList::most + 1) * (longest + dialect.separator.size()));
     run_room_.resize(longest_run * (LineRun::most_words + 1) * (2 + most_decimal_text + dialect.separator.size()));
     if (own_thread) {
-        thread_ = std::thread([this] { work(); });
+        threaded_ = start_thread(thread_, [this] { work(); });
     }
 }
 
-LineWriter::~LineWriter() { finish(); }
+LineWriter::~LineWriter() { join(); }
 
 void LineWriter::words(const DecidedWord* words, std::size_t count, long long number, const Source& source)
 {
@@ -94,6 +94,14 @@ void LineWriter::end_run()
 
 void LineWriter::finish()
 {
+    join();
+    if (thrown_) {
+        std::rethrow_exception(std::exchange(thrown_, nullptr));
+    }
+}
+
+void LineWriter::join()
+{
     if (thread_.joinable()) {
         (void)batches_.put(std::move(filling_));
         filling_ = {};
@@ -103,6 +111,16 @@ void LineWriter::finish()
 }
 
 void LineWriter::work()
+{
+    try {
+        write_batches();
+    } catch (...) {
+        thrown_ = std::current_exception();
+        batches_.stop();
+    }
+}
+
+void LineWriter::write_batches()
 {
     Batch batch;
     while (batches_.take(batch)) {

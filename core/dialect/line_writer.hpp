@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <exception>
 #include <span>
 #include <string>
 #include <string_view>
@@ -78,7 +79,7 @@ public:
     void end_run();
     /// A line as it stands.
     void text(std::string line, const Source& source);
-    /// Everything is with the sink when this returns; nothing may be written afterwards.
+    /// Everything is with the sink when this returns; nothing may be written afterwards. What the other thread has met is thrown here.
     void finish();
 
     // Known after finish().
@@ -121,6 +122,8 @@ private:
     void give_text(const char* end, const Source& source);
     void give(std::string_view line, const Source& source);
     void work();
+    void write_batches();
+    void join();
     void hand_over_if_full();
 
     const Dialect& dialect_;
@@ -138,6 +141,7 @@ private:
     std::size_t longest_ = 0;
     HandOver<Batch> batches_{4};
     Batch filling_;
+    std::exception_ptr thrown_; ///< in the thread, for finish()
     std::thread thread_;
 };
 

@@ -1,5 +1,7 @@
 #include "core/dialect/word_emitter.hpp"
 
+#include "core/base/plain_text.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -302,6 +304,15 @@ void WordEmitter::add_line(std::string line)
 {
     const bool wanted = probe_ != nullptr && probe_wants_next();
     ++stamp_;
+    text_bytes_ += line.size();
+    for (char& c : line) {
+        if (!wexilum::is_plain(c)) [[unlikely]] {
+            if (unplain_.size() < most_unplain) {
+                unplain_.push_back({source_, aside_ ? 0 : lines_ + 1, c});
+            }
+            c = '-';
+        }
+    }
     if (aside_) {
         AsideLine& kept = aside_->lines.emplace_back();
         kept.text = std::move(line);

@@ -91,6 +91,8 @@ public:
     [[nodiscard]] std::uint32_t lines() const { return lines_; }
     /// Grows with each line, written or kept aside.
     [[nodiscard]] std::uint64_t stamp() const { return stamp_; }
+    /// Of all texts so far.
+    [[nodiscard]] std::uint64_t text_bytes() const { return text_bytes_; }
 
     /// From here on lines are kept instead of written; what they do to the control is remembered as ever. `exact` has the values of the
     /// words made so far, and outlives the keeping. Precondition: no lines are kept.
@@ -108,6 +110,16 @@ public:
     void finish() { writer_.finish(); }
     /// Of the finished program.
     [[nodiscard]] const LineWriter& written() const { return writer_; }
+
+    /// A character in a text that no control reads. The program has "-" in its place, so that a line stays one line.
+    struct Unplain {
+        Source source;
+        std::uint32_t line = 0; ///< of the program; 0 where the line is kept aside
+        char character = 0;
+    };
+    /// At most `most_unplain` of them, the first ones.
+    [[nodiscard]] const std::vector<Unplain>& unplain() const { return unplain_; }
+    static constexpr std::size_t most_unplain = 100;
 
 private:
     /// What is known of one address, and how its word is written.
@@ -152,6 +164,7 @@ private:
     }
     bool emit_slots(std::span<const Slot> slots);
     void write_cut(std::span<const JointCounts> axes, const Slot& feed);
+    /// The one way by which texts come into the program.
     void add_line(std::string line);
     [[nodiscard]] std::string numbered(const std::string& words);
     void learn(const WordMeaning& meaning);
@@ -176,6 +189,8 @@ private:
     std::uint64_t forgotten_ = 0;
     std::uint32_t lines_ = 0;
     std::uint64_t stamp_ = 0;
+    std::uint64_t text_bytes_ = 0;
+    std::vector<Unplain> unplain_;
     std::optional<Aside> aside_; ///< lines that are being kept
     const ExactValues* aside_exact_ = nullptr;
     std::uint32_t asides_ = 0; ///< begun

@@ -1,6 +1,8 @@
 #include "core/run/assembly.hpp"
 
 #include "core/base/file_units.hpp"
+#include "core/base/guarded.hpp"
+#include "core/base/plain_text.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/run/postures.hpp"
@@ -81,7 +83,12 @@ Result<Job> read_job(const json::Document& document)
     Job job;
     json::check_format(root, "job/1");
     const FileUnits units = read_units(root);
-    root.text("name", job.name, true);
+    if (root.text("name", job.name, true)) {
+        if (const auto unfit = unfit_file_name(job.name)) {
+            problems.add(*document.root().find("name"), *unfit,
+                         "the program's file is called after the job: write a plain name, like \"side-bores\"");
+        }
+    }
     job.program = job.name;
     root.text("program", job.program);
     root.integer("number", job.number, 1, 99999999);
@@ -297,98 +304,100 @@ Status check_sections(const Assembly& a)
 
 Status link(Assembly& a)
 {
-    if (Status status = resolve_postures(a); !status) {
-        return status;
-    }
-    auto solver = solver_of(a, a.postures.empty() ? a.machine.at_rest() : a.postures.front().posture);
-    if (!solver) {
-        return solver.error();
-    }
-    const Mount* work = a.machine.first_mount(MountKind::work);
-    if (work->id != a.setup.holder) {
-        return misfit(fmt::format("the part is held by \"{}\", the machine's work mount is \"{}\"", a.setup.holder, work->id), a.job.setup,
-                      "name the machine's work mount under \"part\"");
-    }
-    const auto offsets = a.setup.offsets.find(a.job.work_offset);
-    if (offsets == a.setup.offsets.end()) {
-        return misfit(fmt::format("the setup has no offset register {}", a.job.work_offset), a.job.setup,
-                      "add the register under \"offsets\", or name another one in the job");
-    }
-    if (!a.dialect.work_offsets.contains(a.job.work_offset)) {
-        return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
-                      "add it under \"work_offsets\"");
-    }
-    for (const auto& [id, reads] : a.controller.turns) {
-        const auto joint = a.machine.find_joint(id);
-        if (joint && reads != TurnReading::wound && a.machine.joints[joint->value].kind != JointKind::rotary) {
-            return misfit(fmt::format("the controller reads the words of {} as places on a circle, but that joint is linear", id),
-                          a.post.controller, "write the joint's name alone under \"axes\"");
+    return guarded([&]() -> Status {
+        if (Status status = resolve_postures(a); !status) {
+            return status;
         }
-    }
-    for (const AlignedJoints& group : a.controller.aligned) {
-        if (const Status status = check_aligned(a.machine, group.joints); !status) {
-            return misfit(status.error().message, a.post.controller, status.error().cure);
+        auto solver = solver_of(a, a.postures.empty() ? a.machine.at_rest() : a.postures.front().posture);
+        if (!solver) {
+            return solver.error();
         }
-    }
-    for (const JointIndex joint : commanded_joints(a)) {
-        const std::string& id = a.machine.joints[joint.value].id;
-        if (!a.dialect.axes.contains(id)) {
-            return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
+        const Mount* work = a.machine.first_mount(MountKind::work);
+        if (work->id != a.setup.holder) {
+            return misfit(fmt::format("the part is held by \"{}\", the machine's work mount is \"{}\"", a.setup.holder, work->id),
+                          a.job.setup, "name the machine's work mount under \"part\"");
         }
-        if (!a.controller.address_of(id)) {
-            return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller,
-                          "add it under \"axes\"");
+        const auto offsets = a.setup.offsets.find(a.job.work_offset);
+        if (offsets == a.setup.offsets.end()) {
+            return misfit(fmt::format("the setup has no offset register {}", a.job.work_offset), a.job.setup,
+                          "add the register under \"offsets\", or name another one in the job");
         }
-        if (!offsets->second.contains(id)) {
-            return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
-                          "state it, even where it is zero");
+        if (!a.dialect.work_offsets.contains(a.job.work_offset)) {
+            return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
+                          "add it under \"work_offsets\"");
         }
-    }
-    for (const auto& [id, word] : a.dialect.mounts) {
-        if (!a.machine.find_tool_mount(id)) {
-            return misfit(fmt::format("the dialect has a word for the tool mount \"{}\", which the machine does not have", id),
-                          a.post.dialect, "take it away, or correct the name");
-        }
-    }
-    for (const auto& [id, words] : a.dialect.brakes) {
-        const auto joint = a.machine.find_joint(id);
-        if (!joint || !a.machine.joints[joint->value].brake) {
-            return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id), a.post.dialect,
-                          "take them away, or give the joint its \"brake\" in the machine");
-        }
-    }
-    for (const auto& [register_name, values] : a.setup.offsets) {
-        for (const auto& [id, value] : values) {
-            if (!a.machine.find_joint(id)) {
-                return misfit(
-                    fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
-                    a.job.setup, "take it away or correct the name");
+        for (const auto& [id, reads] : a.controller.turns) {
+            const auto joint = a.machine.find_joint(id);
+            if (joint && reads != TurnReading::wound && a.machine.joints[joint->value].kind != JointKind::rotary) {
+                return misfit(fmt::format("the controller reads the words of {} as places on a circle, but that joint is linear", id),
+                              a.post.controller, "write the joint's name alone under \"axes\"");
             }
         }
-    }
-    if (a.dialect.length_by_register && (!a.machine.find_joint(a.dialect.length_joint) || !a.dialect.word(Function::length_on))) {
-        return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
-                      "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
-    }
-    if (Status status = check_sections(a); !status) {
-        return status;
-    }
-    if (Status status = check_subprograms(a); !status) {
-        return status;
-    }
-    if (Status status = check_frames(a); !status) {
-        return status;
-    }
-    if (Status status = resolve_links(a); !status) {
-        return status;
-    }
-    auto options = resolve_options(a.post.options, a.job.options);
-    if (!options) {
-        return options.error();
-    }
-    a.options = std::move(*options);
-    a.solver = std::move(*solver);
-    return {};
+        for (const AlignedJoints& group : a.controller.aligned) {
+            if (const Status status = check_aligned(a.machine, group.joints); !status) {
+                return misfit(status.error().message, a.post.controller, status.error().cure);
+            }
+        }
+        for (const JointIndex joint : commanded_joints(a)) {
+            const std::string& id = a.machine.joints[joint.value].id;
+            if (!a.dialect.axes.contains(id)) {
+                return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
+            }
+            if (!a.controller.address_of(id)) {
+                return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller,
+                              "add it under \"axes\"");
+            }
+            if (!offsets->second.contains(id)) {
+                return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
+                              "state it, even where it is zero");
+            }
+        }
+        for (const auto& [id, word] : a.dialect.mounts) {
+            if (!a.machine.find_tool_mount(id)) {
+                return misfit(fmt::format("the dialect has a word for the tool mount \"{}\", which the machine does not have", id),
+                              a.post.dialect, "take it away, or correct the name");
+            }
+        }
+        for (const auto& [id, words] : a.dialect.brakes) {
+            const auto joint = a.machine.find_joint(id);
+            if (!joint || !a.machine.joints[joint->value].brake) {
+                return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id),
+                              a.post.dialect, "take them away, or give the joint its \"brake\" in the machine");
+            }
+        }
+        for (const auto& [register_name, values] : a.setup.offsets) {
+            for (const auto& [id, value] : values) {
+                if (!a.machine.find_joint(id)) {
+                    return misfit(
+                        fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
+                        a.job.setup, "take it away or correct the name");
+                }
+            }
+        }
+        if (a.dialect.length_by_register && (!a.machine.find_joint(a.dialect.length_joint) || !a.dialect.word(Function::length_on))) {
+            return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
+                          "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
+        }
+        if (Status status = check_sections(a); !status) {
+            return status;
+        }
+        if (Status status = check_subprograms(a); !status) {
+            return status;
+        }
+        if (Status status = check_frames(a); !status) {
+            return status;
+        }
+        if (Status status = resolve_links(a); !status) {
+            return status;
+        }
+        auto options = resolve_options(a.post.options, a.job.options);
+        if (!options) {
+            return options.error();
+        }
+        a.options = std::move(*options);
+        a.solver = std::move(*solver);
+        return {};
+    });
 }
 
 } // namespace wexilum
