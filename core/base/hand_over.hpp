@@ -1,14 +1,28 @@
-// Hands things over from one thread to another, in order, with no more than a few on the way.
+// Hands things over from one thread to another, in order, with no more than a few on the way; and starts such a thread.
 #pragma once
 
 #include <condition_variable>
 #include <cstddef>
 #include <deque>
 #include <mutex>
+#include <system_error>
+#include <thread>
 #include <utility>
 #include <vector>
 
 namespace wexilum {
+
+/// False where no thread is to be had: then the one that asks does the work itself.
+template <typename Work>
+bool start_thread(std::thread& thread, Work work)
+{
+    try {
+        thread = std::thread(std::move(work));
+        return true;
+    } catch (const std::system_error&) {
+        return false;
+    }
+}
 
 template <typename T>
 class HandOver {

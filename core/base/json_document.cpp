@@ -196,6 +196,9 @@ Result<Document> Document::parse(std::string text, std::string file_name)
                      {document.file_name_, 0, 0},
                      "definitions are small texts; check what this file is"};
     }
+    for (std::size_t at = 0; (at = document.text_.find('\n', at)) != std::string::npos; ++at) {
+        document.ends_.push_back(at);
+    }
     Builder builder(document.text_, document.root_);
     nlohmann::json::sax_parse(document.text_, &builder);
     if (builder.failed) {
@@ -207,11 +210,9 @@ Result<Document> Document::parse(std::string text, std::string file_name)
 Place Document::place_of(std::size_t offset) const
 {
     offset = std::min(offset, text_.size());
-    const auto begin = text_.begin();
-    const auto here = begin + static_cast<std::ptrdiff_t>(offset);
-    const auto line = std::count(begin, here, '\n') + 1;
-    const std::size_t start = offset == 0 ? std::string::npos : text_.rfind('\n', offset - 1);
-    const std::size_t column = start == std::string::npos ? offset + 1 : offset - start;
+    const auto before = std::lower_bound(ends_.begin(), ends_.end(), offset);
+    const auto line = before - ends_.begin() + 1;
+    const std::size_t column = before == ends_.begin() ? offset + 1 : offset - *(before - 1);
     return {file_name_, static_cast<std::uint32_t>(line), static_cast<std::uint32_t>(column)};
 }
 

@@ -50,6 +50,7 @@ public:
 
 private:
     std::string text_;
+    std::vector<std::size_t> ends_; ///< of the lines
     std::string file_name_;
     Node root_;
 };

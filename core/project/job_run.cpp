@@ -1,5 +1,7 @@
 #include "core/project/job_run.hpp"
 
+#include "core/base/guarded.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -71,75 +73,82 @@ private:
 Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
                                                   Scratch& scratch, const Clock& clock, const RunCompany& company)
 {
-    RunCache* const cache = company.cache;
-    const double begin = clock.seconds();
-    auto opened = open_job(files, folder, job);
-    if (!opened) {
-        return opened.error();
-    }
-    auto out = std::make_shared<PostedJob>();
-    out->assembly = std::move(*opened);
-    JobRecords records(files, folder, out->assembly.job);
-    NotedRecords noted(records, out->records);
-    std::shared_ptr<ReadPass> pass;
-    const auto key = cache != nullptr ? key_of(files, folder, out->assembly) : std::nullopt;
-    if (key && cache->pass && cache->key == *key) {
-        pass = cache->pass;
-        out->records = cache->records;
-        ++cache->reused;
-    }
-    std::optional<PreviewedCode> previewed;
-    if (company.preview != nullptr) {
-        previewed.emplace(out->code, *company.preview);
-    }
-    auto posted = post(out->assembly, noted, scratch, previewed ? static_cast<CodeSink&>(*previewed) : out->code, 2, company.watch, &pass);
-    if (!posted) {
-        return posted.error();
-    }
-    if (key && cache->pass != pass) {
-        cache->key = *key;
-        cache->pass = pass;
-        cache->records = out->records;
-    }
-    out->run = std::move(*posted);
-    out->code.link(out->records, out->run.asides);
-    out->toolpaths = records.files();
-    out->code_name = program_file_name(out->assembly);
-    out->seconds = clock.seconds() - begin;
-    return std::shared_ptr<const PostedJob>(std::move(out));
+    return guarded([&]() -> Result<std::shared_ptr<const PostedJob>> {
+        RunCache* const cache = company.cache;
+        const double begin = clock.seconds();
+        auto opened = open_job(files, folder, job, company.watch);
+        if (!opened) {
+            return opened.error();
+        }
+        auto out = std::make_shared<PostedJob>();
+        out->assembly = std::move(*opened);
+        JobRecords records(files, folder, out->assembly.job);
+        NotedRecords noted(records, out->records);
+        std::shared_ptr<ReadPass> pass;
+        const auto key = cache != nullptr ? key_of(files, folder, out->assembly) : std::nullopt;
+        if (key && cache->pass && cache->key == *key) {
+            pass = cache->pass;
+            out->records = cache->records;
+            ++cache->reused;
+        }
+        std::optional<PreviewedCode> previewed;
+        if (company.preview != nullptr) {
+            previewed.emplace(out->code, *company.preview);
+        }
+        auto posted =
+            post(out->assembly, noted, scratch, previewed ? static_cast<CodeSink&>(*previewed) : out->code, 2, company.watch, &pass);
+        if (!posted) {
+            return posted.error();
+        }
+        if (key && cache->pass != pass) {
+            cache->key = *key;
+            cache->pass = pass;
+            cache->records = out->records;
+        }
+        out->run = std::move(*posted);
+        out->code.link(out->records, out->run.asides);
+        out->toolpaths = records.files();
+        out->code_name = program_file_name(out->assembly);
+        out->seconds = clock.seconds() - begin;
+        return std::shared_ptr<const PostedJob>(std::move(out));
+    });
 }
 
 Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
                                                           const std::string& name, std::string_view text, bool from_unknown,
                                                           const Clock& clock, RunWatch* watch)
 {
-    const double begin = clock.seconds();
-    auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine), 0});
-    JobRecords records(files, folder, job.assembly.job);
-    TextSource source(text);
-    TextSource ahead(text);
-    auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, &out->track, 2);
-    if (!replayed) {
-        return replayed.error();
-    }
-    out->report = std::move(*replayed);
-    out->seconds = clock.seconds() - begin;
-    return std::shared_ptr<const ReplayedCode>(std::move(out));
+    return guarded([&]() -> Result<std::shared_ptr<const ReplayedCode>> {
+        const double begin = clock.seconds();
+        auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine), 0});
+        JobRecords records(files, folder, job.assembly.job);
+        TextSource source(text);
+        TextSource ahead(text);
+        auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, &out->track, 2);
+        if (!replayed) {
+            return replayed.error();
+        }
+        out->report = std::move(*replayed);
+        out->seconds = clock.seconds() - begin;
+        return std::shared_ptr<const ReplayedCode>(std::move(out));
+    });
 }
 
 Result<std::shared_ptr<const ContactReport>> check_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
                                                           RunWatch* watch)
 {
-    std::vector<Source> sources(job.code.lines().size(), no_source);
-    for (std::uint32_t line = 0; line < sources.size(); ++line) {
-        const std::uint32_t record = job.code.record_of(line);
-        sources[line] = record != CodeStore::no_record ? job.records.sources[record] : no_source;
-    }
-    JobRecords records(files, folder, job.assembly.job);
-    auto report = check_contacts(job.assembly, records,
-                                 {job.code_name, job.code.lines().text(), &sources, &job.toolpaths, &job.run.excursions}, watch);
-    return report ? Result<std::shared_ptr<const ContactReport>>(std::make_shared<const ContactReport>(std::move(*report)))
-                  : Result<std::shared_ptr<const ContactReport>>(report.error());
+    return guarded([&]() -> Result<std::shared_ptr<const ContactReport>> {
+        std::vector<Source> sources(job.code.lines().size(), no_source);
+        for (std::uint32_t line = 0; line < sources.size(); ++line) {
+            const std::uint32_t record = job.code.record_of(line);
+            sources[line] = record != CodeStore::no_record ? job.records.sources[record] : no_source;
+        }
+        JobRecords records(files, folder, job.assembly.job);
+        auto report = check_contacts(job.assembly, records,
+                                     {job.code_name, job.code.lines().text(), &sources, &job.toolpaths, &job.run.excursions}, watch);
+        return report ? Result<std::shared_ptr<const ContactReport>>(std::make_shared<const ContactReport>(std::move(*report)))
+                      : Result<std::shared_ptr<const ContactReport>>(report.error());
+    });
 }
 
 void mark_contacts(const ContactReport& report, const ReplayTrack& track, std::vector<PathState>& states)

@@ -1,5 +1,6 @@
 #include "core/project/project.hpp"
 
+#include "core/base/guarded.hpp"
 #include "core/machine/overlay.hpp"
 #include "core/machine/surface_file.hpp"
 #include "core/replay/replay_run.hpp"
@@ -268,7 +269,8 @@ Result<bool> JobRecords::next(Record& out)
     auto source = files_.open(folder_ + "/" + operation.toolpath);
     if (!source) {
         return Error{ErrorKind::unreadable,
-                     fmt::format("the toolpath {} of the operation {} {}", operation.toolpath, operation.id, source.error().message),
+                     fmt::format("the toolpath {} of the operation {}{} {}", operation.toolpath, operation.id,
+                                 source.error().message.starts_with("can't") ? "" : ":", source.error().message),
                      operation.place, "correct the path, or put the file there"};
     }
     const auto index = static_cast<std::uint32_t>(next_++);
@@ -290,17 +292,19 @@ bool JobRecords::next_run(LinearRun& out)
 
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job)
 {
-    auto opened = open_job(files, folder, job);
-    if (!opened) {
+    return guarded([&]() -> Result<Assembly> {
+        auto opened = open_job(files, folder, job);
+        if (!opened) {
+            return opened;
+        }
+        JobRecords records(files, folder, opened->job);
+        const Status status = each_record(records, [&](Record&& record) { opened->toolpath.records.push_back(std::move(record)); });
+        if (!status) {
+            return status.error();
+        }
+        opened->toolpath.files = records.files();
         return opened;
-    }
-    JobRecords records(files, folder, opened->job);
-    const Status status = each_record(records, [&](Record&& record) { opened->toolpath.records.push_back(std::move(record)); });
-    if (!status) {
-        return status.error();
-    }
-    opened->toolpath.files = records.files();
-    return opened;
+    });
 }
 
 namespace {
@@ -318,125 +322,131 @@ bool leaves_open(const Assembly& a)
 
 } // namespace
 
-Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job)
+Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job, const RunWatch* watch)
 {
-    Project project;
-    if (auto status = load(files, folder, "project.json", read_project, project); !status) {
-        return status.error();
-    }
-    const auto names = job_names(files, folder);
-    if (std::find(names.begin(), names.end(), job) == names.end()) {
-        return Error{ErrorKind::value,
-                     fmt::format("the project has no job \"{}\"", job.substr(0, 80)),
-                     {folder, 0, 0},
-                     fmt::format("its jobs are: {}", fmt::join(names, ", "))};
-    }
-    Assembly a;
-    a.job_file = "jobs/" + job + ".json";
-    Status status = load(files, folder, a.job_file, read_job, a.job);
-    status = status ? load(files, folder, a.job.post, read_post, a.post) : status;
-    status = status ? load(files, folder, a.post.machine, read_machine, a.machine) : status;
-    if (status && !a.job.overlay.empty()) {
-        status = load(
-            files, folder, a.job.overlay, [&](const json::Document& d) { return with_overlay(a.machine, a.post.machine, d); }, a.machine);
-    }
-    status = status ? load(files, folder, a.post.controller, read_controller, a.controller) : status;
-    status = status ? load(files, folder, a.post.dialect, read_dialect, a.dialect) : status;
-    status = status ? load(files, folder, a.job.setup, read_setup, a.setup) : status;
-    if (status && !a.post.rulebook.empty()) {
-        auto rulebook = load_rulebook(files, folder, a.post.rulebook);
-        status = rulebook ? Status() : Status(rulebook.error());
-        a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
-    }
-    for (std::vector<Body>* bodies : {&a.machine.bodies, &a.setup.stock, &a.setup.kept}) {
-        status = status ? load_surfaces(files, folder, *bodies) : status;
-    }
-    status = status ? take_centres(a.setup, a.machine) : status;
-    status = status ? settle_zeros(a) : status;
-    status = status ? check_witnesses(a.controller, a.post.controller) : status;
-    if (status && leaves_open(a)) {
-        JobRecords records(files, folder, a.job);
-        status = choose_aligned(a, records);
-    }
-    status = status ? link(a) : status;
-    if (!status) {
-        return status.error();
-    }
-    return a;
+    return guarded([&]() -> Result<Assembly> {
+        Project project;
+        if (auto status = load(files, folder, "project.json", read_project, project); !status) {
+            return status.error();
+        }
+        const auto names = job_names(files, folder);
+        if (std::find(names.begin(), names.end(), job) == names.end()) {
+            return Error{ErrorKind::value,
+                         fmt::format("the project has no job \"{}\"", job.substr(0, 80)),
+                         {folder, 0, 0},
+                         fmt::format("its jobs are: {}", fmt::join(names, ", "))};
+        }
+        Assembly a;
+        a.job_file = "jobs/" + job + ".json";
+        Status status = load(files, folder, a.job_file, read_job, a.job);
+        status = status ? load(files, folder, a.job.post, read_post, a.post) : status;
+        status = status ? load(files, folder, a.post.machine, read_machine, a.machine) : status;
+        if (status && !a.job.overlay.empty()) {
+            status = load(
+                files, folder, a.job.overlay, [&](const json::Document& d) { return with_overlay(a.machine, a.post.machine, d); },
+                a.machine);
+        }
+        status = status ? load(files, folder, a.post.controller, read_controller, a.controller) : status;
+        status = status ? load(files, folder, a.post.dialect, read_dialect, a.dialect) : status;
+        status = status ? load(files, folder, a.job.setup, read_setup, a.setup) : status;
+        if (status && !a.post.rulebook.empty()) {
+            auto rulebook = load_rulebook(files, folder, a.post.rulebook);
+            status = rulebook ? Status() : Status(rulebook.error());
+            a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
+        }
+        for (std::vector<Body>* bodies : {&a.machine.bodies, &a.setup.stock, &a.setup.kept}) {
+            status = status ? load_surfaces(files, folder, *bodies) : status;
+        }
+        status = status ? take_centres(a.setup, a.machine) : status;
+        status = status ? settle_zeros(a) : status;
+        status = status ? check_witnesses(a.controller, a.post.controller) : status;
+        if (status && leaves_open(a)) {
+            JobRecords records(files, folder, a.job);
+            status = choose_aligned(a, records, watch);
+        }
+        status = status ? link(a) : status;
+        if (!status) {
+            return status.error();
+        }
+        return a;
+    });
 }
 
 Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
 {
-    if (path.ends_with(".cl")) {
-        return check_toolpath(files, path);
-    }
-    if (path.ends_with(".lua")) {
-        return check_rules(files, path);
-    }
-    auto document = load_document(files, "", path);
-    if (!document) {
-        return document.error();
-    }
-    CheckedFile out{json::format_of(*document), "", {}};
-    const auto summary = [&](auto result, const auto& say) -> Result<CheckedFile> {
-        if (!result) {
-            return result.error();
+    return guarded([&]() -> Result<CheckedFile> {
+        if (path.ends_with(".cl")) {
+            return check_toolpath(files, path);
         }
-        out.summary = say(*result);
-        return out;
-    };
-    if (out.format == "machine/1") {
-        auto machine = read_machine(*document);
-        if (const Status status = machine ? load_surfaces(files, project_of(path), machine->bodies) : Status(); !status) {
-            return status.error();
+        if (path.ends_with(".lua")) {
+            return check_rules(files, path);
         }
-        return summary(std::move(machine), [&](const Machine& m) {
-            out.remarks = reach_remarks(m);
-            return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
-                               counted(m.witnesses.size(), "witness reading"));
-        });
-    }
-    if (out.format == "controller/1") {
-        auto controller = read_controller(*document);
-        if (controller) {
-            if (auto status = check_witnesses(*controller, path); !status) {
+        auto document = load_document(files, "", path);
+        if (!document) {
+            return document.error();
+        }
+        CheckedFile out{json::format_of(*document), "", {}};
+        const auto summary = [&](auto result, const auto& say) -> Result<CheckedFile> {
+            if (!result) {
+                return result.error();
+            }
+            out.summary = say(*result);
+            return out;
+        };
+        if (out.format == "machine/1") {
+            auto machine = read_machine(*document);
+            if (const Status status = machine ? load_surfaces(files, project_of(path), machine->bodies) : Status(); !status) {
                 return status.error();
             }
+            return summary(std::move(machine), [&](const Machine& m) {
+                out.remarks = reach_remarks(m);
+                return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
+                                   counted(m.witnesses.size(), "witness reading"));
+            });
         }
-        return summary(std::move(controller), [](const Controller& c) {
-            return fmt::format("controller {}: {}, {} hold", c.name, counted(c.words.size(), "word"),
-                               counted(c.witnesses.size(), "witness reading"));
-        });
-    }
-    if (out.format == "dialect/1") {
-        return summary(read_dialect(*document), [](const Dialect& d) {
-            return fmt::format("dialect {}: {}, {}", d.name, counted(d.words.size(), "word"), counted(d.sections.size(), "section"));
-        });
-    }
-    if (out.format == "setup/1") {
-        return summary(read_setup(*document), [](const Setup& s) {
-            return fmt::format("setup {}: {}, {}", s.name, counted(s.tools.size(), "tool"), counted(s.offsets.size(), "offset register"));
-        });
-    }
-    if (out.format == "job/1") {
-        return summary(read_job(*document), [&](const Job& j) {
-            out.remarks = remarks_on_job(files, path);
-            return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation"));
-        });
-    }
-    if (out.format == "post/1") {
-        return check_post(files, path, *document);
-    }
-    if (out.format == "overlay/1") {
-        return check_overlay(files, path, *document);
-    }
-    if (out.format == "project/1") {
-        return summary(read_project(*document), [](const Project& p) { return fmt::format("project {}", p.name); });
-    }
-    return Error{
-        ErrorKind::value, fmt::format("\"{}\" is no format of this program", out.format.substr(0, 40)), document->place_of(0),
-        "the first key of a file is \"format\": machine/1, overlay/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; "
-        "toolpaths end in .cl"};
+        if (out.format == "controller/1") {
+            auto controller = read_controller(*document);
+            if (controller) {
+                if (auto status = check_witnesses(*controller, path); !status) {
+                    return status.error();
+                }
+            }
+            return summary(std::move(controller), [](const Controller& c) {
+                return fmt::format("controller {}: {}, {} hold", c.name, counted(c.words.size(), "word"),
+                                   counted(c.witnesses.size(), "witness reading"));
+            });
+        }
+        if (out.format == "dialect/1") {
+            return summary(read_dialect(*document), [](const Dialect& d) {
+                return fmt::format("dialect {}: {}, {}", d.name, counted(d.words.size(), "word"), counted(d.sections.size(), "section"));
+            });
+        }
+        if (out.format == "setup/1") {
+            return summary(read_setup(*document), [](const Setup& s) {
+                return fmt::format("setup {}: {}, {}", s.name, counted(s.tools.size(), "tool"),
+                                   counted(s.offsets.size(), "offset register"));
+            });
+        }
+        if (out.format == "job/1") {
+            return summary(read_job(*document), [&](const Job& j) {
+                out.remarks = remarks_on_job(files, path);
+                return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation"));
+            });
+        }
+        if (out.format == "post/1") {
+            return check_post(files, path, *document);
+        }
+        if (out.format == "overlay/1") {
+            return check_overlay(files, path, *document);
+        }
+        if (out.format == "project/1") {
+            return summary(read_project(*document), [](const Project& p) { return fmt::format("project {}", p.name); });
+        }
+        return Error{
+            ErrorKind::value, fmt::format("\"{}\" is no format of this program", out.format.substr(0, 40)), document->place_of(0),
+            "the first key of a file is \"format\": machine/1, overlay/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; "
+            "toolpaths end in .cl"};
+    });
 }
 
 } // namespace wexilum

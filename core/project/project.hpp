@@ -1,6 +1,7 @@
 // A project is a folder: project.json, machines/, controllers/, dialects/, posts/, setups/, jobs/, toolpaths/.
 #pragma once
 
+#include "core/base/watch.hpp"
 #include "core/base/world.hpp"
 #include "core/run/assembly.hpp"
 #include "core/toolpath/record_source.hpp"
@@ -42,10 +43,10 @@ private:
     std::size_t next_ = 0;        ///< operation
 };
 
-/// Loads everything a job needs but its toolpaths and links it; JobRecords streams those.
-Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job);
+/// Loads everything a job needs but its toolpaths and links it; JobRecords streams those. A watch can stop what takes long in it.
+Result<Assembly> open_job(const FileSystem& files, const std::string& folder, const std::string& job, const RunWatch* watch = nullptr);
 
-/// The same with the toolpaths in memory.Paths in errors and records are from the project's folder, so that they read the
+/// The same with the toolpaths in memory. Paths in errors and records are from the project's folder, so that they read the
 /// same wherever the project lies. Controller and machine witnesses are checked.
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job);
 

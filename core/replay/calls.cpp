@@ -14,6 +14,7 @@ namespace {
 constexpr int most_deep = 8;
 constexpr long long most_times = 9999;
 constexpr std::uint64_t most_called_lines = 20000000;
+constexpr std::uint64_t watch_every = 1024;
 
 /// The directions of X, Y and Z across a plane, and along its first and second axis.
 std::array<int, 3> directions_of(Function plane)
@@ -79,15 +80,9 @@ void Interpreter::call(Call call)
     const BlockNumber from = block_;
     called_by_ = depth_ == 0 ? from : called_by_;
     ++depth_;
-    for (long long time = 0; time < call.times && !ended_; ++time) {
+    for (long long time = 0; time < call.times && count_called(); ++time) { // one of nothing takes its time as well
         returned_ = false;
-        for (std::size_t i = 0; i < called->lines.size() && !ended_ && !returned_; ++i) {
-            if (++called_lines_ > most_called_lines) {
-                report(Severity::error, "calls-too-many", "", fmt::format("the calls take more than {} blocks", most_called_lines),
-                       "call fewer times");
-                ended_ = true;
-                break;
-            }
+        for (std::size_t i = 0; i < called->lines.size() && !returned_ && count_called(); ++i) {
             block_ = BlockNumber(called->first + std::uint32_t(i) + 1);
             called->reached = std::max(called->reached, i + 1);
             read(called->lines[i]);
@@ -101,6 +96,20 @@ void Interpreter::call(Call call)
     --depth_;
     called_by_ = depth_ == 0 ? BlockNumber(0) : called_by_;
     block_ = from;
+}
+
+/// Whether the calls may go on by a block.
+bool Interpreter::count_called()
+{
+    if (++called_lines_ > most_called_lines && !ended_) {
+        report(Severity::error, "calls-too-many", "", fmt::format("the calls take more than {} blocks", most_called_lines),
+               "call fewer times");
+        ended_ = true;
+    }
+    if (memory_.watch != nullptr && called_lines_ % watch_every == 0 && memory_.watch->stopped()) {
+        ended_ = true;
+    }
+    return !ended_;
 }
 
 void Interpreter::finish_subprograms()

@@ -1,5 +1,6 @@
 #include "core/replay/contact_observer.hpp"
 
+#include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
 #include "core/motion/rapid_way.hpp"
 #include "core/replay/replay_run.hpp"
@@ -286,16 +287,18 @@ Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector
 
 Result<ContactReport> check_contacts(const Assembly& assembly, RecordSource& records, const ContactInput& code, RunWatch* watch)
 {
-    ContactReport out;
-    auto observer = ContactObserver::make(assembly, out.findings);
-    if (!observer) {
-        return observer.error();
-    }
-    if (const Status status = observer->watch_replay(records, code, watch); !status) {
-        return status.error();
-    }
-    observer->report(out);
-    return out;
+    return guarded([&]() -> Result<ContactReport> {
+        ContactReport out;
+        auto observer = ContactObserver::make(assembly, out.findings);
+        if (!observer) {
+            return observer.error();
+        }
+        if (const Status status = observer->watch_replay(records, code, watch); !status) {
+            return status.error();
+        }
+        observer->report(out);
+        return out;
+    });
 }
 
 } // namespace wexilum

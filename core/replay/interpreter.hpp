@@ -1,6 +1,7 @@
 // The simulated control: reads blocks by the controller's definition alone and moves the machine's joints.
 #pragma once
 
+#include "core/base/watch.hpp"
 #include "core/controller/controller.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/machine/machine.hpp"
@@ -26,6 +27,7 @@ struct ControlMemory {
     std::map<std::string, std::map<std::size_t, double>> offsets;
     const Setup* tools = nullptr;          ///< tool table and length registers; may be null (no tools)
     SubprogramBook* subprograms = nullptr; ///< those of the program's file; null: none. Notes which are called
+    RunWatch* watch = nullptr;             ///< may end the program inside of calls; null: nobody does
 };
 
 class Interpreter {
@@ -88,6 +90,7 @@ private:
     void end_plain_cuts();
     void apply_calls(const BlockWords& words);
     void call(Call call);
+    bool count_called();
     void finish_subprograms();
     void apply_coordinates(BlockWords& words);
     void shift(const BlockWords& words);

@@ -1,5 +1,6 @@
 #include "core/replay/replay_run.hpp"
 
+#include "core/base/guarded.hpp"
 #include "core/base/hand_over.hpp"
 #include "core/base/units.hpp"
 #include "core/base/vector_state.hpp"
@@ -80,12 +81,19 @@ Status each_line(ByteSource& source, const F& line)
 class BlocksAhead {
 public:
     /// All must outlive the object.
-    BlocksAhead(const Controller& controller, ByteSource& source) : controller_(controller), source_(source), thread_([this] { read(); }) {}
+    BlocksAhead(const Controller& controller, ByteSource& source) : controller_(controller), source_(source)
+    {
+        started_ = start_thread(thread_, [this] { read(); });
+    }
     ~BlocksAhead()
     {
         batches_.stop();
-        thread_.join();
+        if (thread_.joinable()) {
+            thread_.join();
+        }
     }
+    /// False where there is no thread to be had: nothing is read then.
+    [[nodiscard]] bool started() const { return started_; }
     BlocksAhead(const BlocksAhead&) = delete;
     BlocksAhead& operator=(const BlocksAhead&) = delete;
 
@@ -100,6 +108,9 @@ public:
         if (at_ == batch_.count) {
             at_ = batch_.count = 0;
             if (!batches_.take(batch_)) {
+                if (thrown_) {
+                    std::rethrow_exception(std::exchange(thrown_, nullptr));
+                }
                 return nullptr;
             }
         }
@@ -117,6 +128,15 @@ private:
         std::size_t count = 0;
     };
     void read()
+    {
+        try {
+            read_batches();
+        } catch (...) {
+            thrown_ = std::current_exception();
+            batches_.end();
+        }
+    }
+    void read_batches()
     {
         std::uint32_t number = 0;
         Batch batch;
@@ -150,6 +170,8 @@ private:
     HandOver<Batch> batches_{8};
     Batch batch_;
     std::size_t at_ = 0;
+    std::exception_ptr thrown_; ///< in the thread, for next()
+    bool started_ = false;
     std::thread thread_;
 };
 
@@ -211,123 +233,135 @@ Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, con
                             const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch, ReplayObserver* observer,
                             int threads)
 {
-    clear_vector_state();
-    ReplayReport report;
-    AgreedRecords leant(assembly, records);
-    std::optional<RecordsAhead> ahead;
-    if (threads > 1) {
-        ahead.emplace(leant);
-    }
-    WithExcursions agreed(ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
-    ExpectedPath path(assembly, agreed);
-    Comparer comparer(assembly, path, report, observer);
-    std::uint64_t lines = 0;
-    for (const ReplayStream& input : code) {
-        comparer.begin_file(input.name);
-        SubprogramBook subprograms(assembly.controller);
-        if (subprograms.wanted() && input.ahead != nullptr) {
-            const auto note = [&](std::string_view line) {
-                subprograms.line(line);
-                return watch == nullptr || !watch->stopped();
-            };
-            if (auto status = each_line(*input.ahead, note); !status) {
-                return status.error();
-            }
+    return guarded([&]() -> Result<ReplayReport> {
+        clear_vector_state();
+        ReplayReport report;
+        AgreedRecords leant(assembly, records);
+        std::optional<RecordsAhead> ahead;
+        if (threads > 1) {
+            ahead.emplace(leant);
         }
-        ControlMemory memory = control_memory(assembly.machine, assembly.setup);
-        memory.subprograms = &subprograms;
-        Interpreter control(assembly.controller, assembly.machine, std::move(memory), from_unknown, input.name, comparer, report.findings);
-        const auto go_on = [&] {
-            if (watch != nullptr && ++lines % 1024 == 0) {
-                watch->replayed = lines;
-                return !watch->stopped();
-            }
-            return true;
-        };
-        const auto read = [&](std::string_view line) {
-            control.line(line);
-            return go_on();
-        };
-        const auto read_ahead = [&]() -> Status {
-            BlocksAhead blocks(assembly.controller, *input.text);
-            while (BlocksAhead::Line* line = blocks.next()) {
-                control.line(line->text, line->block, line->status);
-                if (!go_on()) {
-                    return cancelled();
+        WithExcursions agreed(ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
+        ExpectedPath path(assembly, agreed);
+        Comparer comparer(assembly, path, report, observer);
+        std::uint64_t lines = 0;
+        for (const ReplayStream& input : code) {
+            comparer.begin_file(input.name);
+            SubprogramBook subprograms(assembly.controller);
+            if (subprograms.wanted() && input.ahead != nullptr) {
+                const auto note = [&](std::string_view line) {
+                    subprograms.line(line);
+                    return watch == nullptr || !watch->stopped();
+                };
+                if (auto status = each_line(*input.ahead, note); !status) {
+                    return status.error();
                 }
             }
-            return blocks.status();
-        };
-        if (auto status = threads > 1 ? read_ahead() : each_line(*input.text, read); !status) {
-            return status.error();
+            ControlMemory memory = control_memory(assembly.machine, assembly.setup);
+            memory.subprograms = &subprograms;
+            memory.watch = watch;
+            Interpreter control(assembly.controller, assembly.machine, std::move(memory), from_unknown, input.name, comparer,
+                                report.findings);
+            const auto go_on = [&] {
+                if (watch != nullptr && ++lines % 1024 == 0) {
+                    watch->replayed = lines;
+                    return !watch->stopped();
+                }
+                return true;
+            };
+            const auto read = [&](std::string_view line) {
+                control.line(line);
+                return go_on();
+            };
+            const auto read_ahead = [&]() -> Status {
+                BlocksAhead blocks(assembly.controller, *input.text);
+                if (!blocks.started()) {
+                    return each_line(*input.text, read);
+                }
+                while (BlocksAhead::Line* line = blocks.next()) {
+                    control.line(line->text, line->block, line->status);
+                    if (!go_on()) {
+                        return cancelled();
+                    }
+                }
+                return blocks.status();
+            };
+            if (auto status = threads > 1 ? read_ahead() : each_line(*input.text, read); !status) {
+                return status.error();
+            }
+            if (watch != nullptr && watch->stopped()) {
+                return cancelled();
+            }
+            control.finish();
         }
-        control.finish();
-    }
-    comparer.finish();
-    if (!path.status()) {
-        return path.status().error();
-    }
-    return report;
+        comparer.finish();
+        if (!path.status()) {
+            return path.status().error();
+        }
+        return report;
+    });
 }
 
 Status check_witnesses(const Controller& controller, const std::string& file)
 {
-    const Machine machine = plain_machine(controller);
-    for (const ControllerWitness& witness : controller.witnesses) {
-        ControlMemory memory;
-        const WordMeaning* power_on = controller.power_on_meaning(Group::offset);
-        auto& registers = memory.offsets[power_on != nullptr ? power_on->work_register : ""];
-        for (const auto& [id, value] : witness.offsets) {
-            if (const auto joint = machine.find_joint(id)) {
-                registers[joint->value] = value;
+    return guarded([&]() -> Status {
+        const Machine machine = plain_machine(controller);
+        for (const ControllerWitness& witness : controller.witnesses) {
+            ControlMemory memory;
+            const WordMeaning* power_on = controller.power_on_meaning(Group::offset);
+            auto& registers = memory.offsets[power_on != nullptr ? power_on->work_register : ""];
+            for (const auto& [id, value] : witness.offsets) {
+                if (const auto joint = machine.find_joint(id)) {
+                    registers[joint->value] = value;
+                }
             }
-        }
-        SubprogramBook subprograms(controller);
-        for (const std::string& line : witness.code) {
-            subprograms.line(line);
-        }
-        memory.subprograms = &subprograms;
-        LastMove sink;
-        FindingList findings;
-        Interpreter control(controller, machine, memory, false, file, sink, findings);
-        for (const std::string& line : witness.code) {
-            control.line(line);
-        }
-        for (const Finding& finding : findings.list()) {
-            if (finding.severity == Severity::error) {
-                return missed(witness, fmt::format("its line {} does not run: {}", finding.code.line, finding.message));
+            SubprogramBook subprograms(controller);
+            for (const std::string& line : witness.code) {
+                subprograms.line(line);
             }
-        }
-        for (const auto& [id, value] : witness.readings) {
-            const auto joint = machine.find_joint(id);
-            if (!joint) {
-                return missed(witness, fmt::format("no axis of the controller moves \"{}\"", id));
+            memory.subprograms = &subprograms;
+            LastMove sink;
+            FindingList findings;
+            Interpreter control(controller, machine, memory, false, file, sink, findings);
+            for (const std::string& line : witness.code) {
+                control.line(line);
             }
-            const double reading = control.readings()[Eigen::Index(joint->value)];
-            const bool rotary = machine.joints[joint->value].kind == JointKind::rotary;
-            if (std::abs(reading - value) > (rotary ? witness_angle : witness_length)) {
-                return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading,
-                                                   rotary ? to_deg(value) : value));
+            for (const Finding& finding : findings.list()) {
+                if (finding.severity == Severity::error) {
+                    return missed(witness, fmt::format("its line {} does not run: {}", finding.code.line, finding.message));
+                }
             }
-        }
-        if (witness.seconds && (!sink.last || std::abs(sink.last->seconds - *witness.seconds) > 0.005 * *witness.seconds + 1e-6)) {
-            return missed(witness, fmt::format("its last move takes {:.4f} s instead of {:.4f} s", sink.last ? sink.last->seconds : 0,
-                                               *witness.seconds));
-        }
-        if (witness.arc_middle) {
-            const Readings middle = sink.last ? sink.last->at(0.5) : control.readings();
-            const std::string letters = "XYZ";
-            for (std::size_t k = 0; k < 3; ++k) {
-                const auto axis = controller.axes.find(letters[k]);
-                const auto joint = axis == controller.axes.end() ? std::nullopt : machine.find_joint(axis->second);
-                if (joint && std::abs(middle[Eigen::Index(joint->value)] - (*witness.arc_middle)[k]) > witness_length) {
-                    return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second,
-                                                       middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
+            for (const auto& [id, value] : witness.readings) {
+                const auto joint = machine.find_joint(id);
+                if (!joint) {
+                    return missed(witness, fmt::format("no axis of the controller moves \"{}\"", id));
+                }
+                const double reading = control.readings()[Eigen::Index(joint->value)];
+                const bool rotary = machine.joints[joint->value].kind == JointKind::rotary;
+                if (std::abs(reading - value) > (rotary ? witness_angle : witness_length)) {
+                    return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading,
+                                                       rotary ? to_deg(value) : value));
+                }
+            }
+            if (witness.seconds && (!sink.last || std::abs(sink.last->seconds - *witness.seconds) > 0.005 * *witness.seconds + 1e-6)) {
+                return missed(witness, fmt::format("its last move takes {:.4f} s instead of {:.4f} s", sink.last ? sink.last->seconds : 0,
+                                                   *witness.seconds));
+            }
+            if (witness.arc_middle) {
+                const Readings middle = sink.last ? sink.last->at(0.5) : control.readings();
+                const std::string letters = "XYZ";
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const auto axis = controller.axes.find(letters[k]);
+                    const auto joint = axis == controller.axes.end() ? std::nullopt : machine.find_joint(axis->second);
+                    if (joint && std::abs(middle[Eigen::Index(joint->value)] - (*witness.arc_middle)[k]) > witness_length) {
+                        return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second,
+                                                           middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
+                    }
                 }
             }
         }
-    }
-    return {};
+        return {};
+    });
 }
 
 } // namespace wexilum

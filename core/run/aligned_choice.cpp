@@ -20,6 +20,9 @@ constexpr double equal_margin = 0.5;     // mm
 constexpr double same_turn = 1e-7;       // rad
 constexpr std::size_t most_stops = 3000; // of one operation; of longer ones the corners of what they reach are looked at
 constexpr std::size_t most_directions = 64;
+constexpr std::size_t most_candidates = 20'000;
+constexpr std::size_t most_solved = 2'000'000; // stops of all ways of standing, which takes a second
+constexpr std::size_t most_followed = 400;     // ways that are looked at for contact
 constexpr int arc_parts = 16;
 
 /// A place of the tip on an operation's way, in the work mount's frame.
@@ -130,8 +133,8 @@ class Chooser {
 public:
     /// `aligned`: those of `open` and the ones parked that point the same way, from the base to the tool.
     Chooser(const Assembly& a, std::size_t operation, std::vector<JointIndex> aligned, std::vector<JointIndex> open,
-            std::vector<Stop> stops)
-        : a_(a), operation_(operation), aligned_(std::move(aligned)), open_(std::move(open)), stops_(std::move(stops))
+            std::vector<Stop> stops, const RunWatch* watch)
+        : a_(a), operation_(operation), aligned_(std::move(aligned)), open_(std::move(open)), stops_(std::move(stops)), watch_(watch)
     {}
 
     /// Nothing where the setup is unfit for a choice.
@@ -159,6 +162,13 @@ public:
             if (best && candidate.overhang > best->overhang + equal_overhang) {
                 break;
             }
+            if (watch_ != nullptr && watch_->stopped()) {
+                return cancelled();
+            }
+            if (all_tried() || hopeless_) {
+                break;
+            }
+            ++tried_;
             std::string trouble;
             const double margin = tried(candidate, trouble);
             if (!trouble.empty()) {
@@ -171,8 +181,9 @@ public:
         const JobOperation& operation = a_.job.operations[operation_];
         if (!best) {
             return Error{ErrorKind::value,
-                         fmt::format("in the operation {} the joints {} point the same way, and no way of standing is free: {}",
-                                     operation.id, names(), less),
+                         fmt::format("in the operation {} the joints {} point the same way, and no way of standing is free{}: {}",
+                                     operation.id, names(),
+                                     all_tried() ? fmt::format(" of the {} that were tried, least overhang first", tried_) : "", less),
                          operation.place, "move the part, take a longer tool, or park all but one of them in the operation's \"posture\""};
         }
         std::string stands;
@@ -189,6 +200,8 @@ public:
     }
 
 private:
+    [[nodiscard]] bool all_tried() const { return followed_ >= most_followed || solved_ >= most_solved; }
+
     [[nodiscard]] std::string names() const
     {
         std::string out;
@@ -289,8 +302,10 @@ private:
                 continue;
             }
             std::vector<Candidate> more;
+            std::vector<double> stands = places(j);
+            stands.resize(std::min(stands.size(), std::max<std::size_t>(1, most_candidates / parked.size()))); // the nearest to its home
             for (const Candidate& candidate : parked) {
-                for (const double place : places(j)) {
+                for (const double place : stands) {
                     more.push_back(candidate);
                     more.back().parked.push_back({j, place});
                     more.back().overhang += std::abs(place - a_.machine.joints[j.value].home);
@@ -311,6 +326,9 @@ private:
             return;
         }
         for (const Candidate& candidate : parked) {
+            if (out.size() >= 2 * most_candidates) {
+                break;
+            }
             double others = 0; // what the parked ones do in its stead
             for (const HeldJoint& held : candidate.parked) {
                 others += along(held.joint, works) * (held.reading - a_.machine.joints[held.joint.value].home);
@@ -366,12 +384,15 @@ private:
         const double home = a_.machine.joints[candidate.works.value].home;
         std::vector<Readings> stands;
         Readings at = standing(candidate);
+        solved_ += stops_.size();
         for (const Stop& stop : stops_) {
             if (!bring(*solver, stop, at)) {
                 trouble = "a direction can't be reached";
                 return margin;
             }
             for (const Overtravel& over : overtravels(a_.machine, at, travel_slack)) {
+                // Where the others stand changes nothing for a joint that points another way.
+                hopeless_ = hopeless_ || std::find(aligned_.begin(), aligned_.end(), over.joint) == aligned_.end();
                 if (over.beyond > worst) {
                     worst = over.beyond;
                     trouble = text_of(a_.machine, over);
@@ -384,6 +405,7 @@ private:
             return margin;
         }
         // Contact on the links and the ways between.
+        ++followed_;
         Readings before = standing(candidate);
         meetings_.clear();
         for (std::size_t i = 0; i < stands.size() && meetings_.empty(); ++i) {
@@ -450,8 +472,13 @@ private:
     std::vector<JointIndex> aligned_;
     std::vector<JointIndex> open_;
     std::vector<Stop> stops_;
+    const RunWatch* watch_;
     std::optional<ContactSet> set_;
     std::vector<Meeting> meetings_;
+    std::size_t tried_ = 0;    ///< ways of standing
+    std::size_t solved_ = 0;   ///< stops
+    std::size_t followed_ = 0; ///< ways looked at for contact
+    bool hopeless_ = false;    ///< a joint leaves its travel wherever the aligned ones stand
 };
 
 /// The largest group of linear joints of an operation that point the same way, from the base to the tool; `parked`: with those that the
@@ -487,7 +514,7 @@ std::vector<JointIndex> aligned_in(const Assembly& a, std::size_t operation, boo
 
 std::vector<JointIndex> left_open(const Assembly& a, std::size_t operation) { return aligned_in(a, operation, false); }
 
-Status choose_aligned(Assembly& a, RecordSource& records)
+Status choose_aligned(Assembly& a, RecordSource& records, const RunWatch* watch)
 {
     StopCollector collector(a);
     if (Status status = each_record(records, [&](const Record& record) { collector.add(record); }); !status) {
@@ -499,7 +526,7 @@ Status choose_aligned(Assembly& a, RecordSource& records)
             continue;
         }
         std::vector<std::pair<std::string, double>> parked;
-        auto choice = Chooser(a, i, aligned_in(a, i, true), open, collector.take(i)).choose(parked);
+        auto choice = Chooser(a, i, aligned_in(a, i, true), open, collector.take(i), watch).choose(parked);
         if (!choice) {
             return choice.error();
         }

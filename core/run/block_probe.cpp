@@ -1,5 +1,6 @@
 #include "core/run/block_probe.hpp"
 
+#include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
 #include "core/run/run_passes.hpp"
 
@@ -82,57 +83,61 @@ void add_postures(const Assembly& a, const EventProbe& probe, BlockTrace& out)
 
 Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch& scratch, std::uint32_t block, RunWatch* watch)
 {
-    RunPasses passes(a, records, 1, watch);
-    EventProbe probe;
-    probe.words.line = block;
-    Nowhere sink;
-    Status status = passes.read(scratch);
-    status = status ? passes.write(sink, &probe) : status;
-    if (!status) {
-        return status.error();
-    }
-    if (!probe.words.seen) {
-        return Error{ErrorKind::value, fmt::format("the program has no block {}", block), {}, "ask for one of its blocks"};
-    }
-    BlockTrace out;
-    out.block = block;
-    out.source = probe.source;
-    out.event = std::move(probe.event);
-    out.rule = std::move(probe.rule);
-    out.is_text = probe.words.is_text;
-    out.written = std::move(probe.words.written);
-    out.held = std::move(probe.words.held);
-    out.pose = probe.pose;
-    out.tool_length = probe.tool_length;
-    if (out.pose && out.tool_length > 0) {
-        add_postures(a, probe, out);
-    }
-    return out;
+    return guarded([&]() -> Result<BlockTrace> {
+        RunPasses passes(a, records, 1, watch);
+        EventProbe probe;
+        probe.words.line = block;
+        Nowhere sink;
+        Status status = passes.read(scratch);
+        status = status ? passes.write(sink, &probe) : status;
+        if (!status) {
+            return status.error();
+        }
+        if (!probe.words.seen) {
+            return Error{ErrorKind::value, fmt::format("the program has no block {}", block), {}, "ask for one of its blocks"};
+        }
+        BlockTrace out;
+        out.block = block;
+        out.source = probe.source;
+        out.event = std::move(probe.event);
+        out.rule = std::move(probe.rule);
+        out.is_text = probe.words.is_text;
+        out.written = std::move(probe.words.written);
+        out.held = std::move(probe.words.held);
+        out.pose = probe.pose;
+        out.tool_length = probe.tool_length;
+        if (out.pose && out.tool_length > 0) {
+            add_postures(a, probe, out);
+        }
+        return out;
+    });
 }
 
 Result<std::string> evaluate_at(const Assembly& a, RecordSource& records, Scratch& scratch, std::size_t record,
                                 const std::string& expression, RunWatch* watch)
 {
-    Assembly own;
-    const bool bare = a.rulebook.empty(); // expressions can be asked of a job without rules as well
-    if (bare) {
-        own = a;
-        own.rulebook = {"rulebooks", {{rulebook_file, "\n"}}};
-    }
-    RunPasses passes(bare ? own : a, records, 1, watch);
-    EventProbe probe;
-    probe.asked = record;
-    probe.expression = expression;
-    Nowhere sink;
-    Status status = passes.read(scratch);
-    status = status ? passes.write(sink, &probe) : status;
-    if (!status) {
-        return status.error();
-    }
-    if (!probe.answer) {
-        return Error{ErrorKind::value, fmt::format("the path has no record {}", record + 1), {}, "choose one of its records"};
-    }
-    return *probe.answer;
+    return guarded([&]() -> Result<std::string> {
+        Assembly own;
+        const bool bare = a.rulebook.empty(); // expressions can be asked of a job without rules as well
+        if (bare) {
+            own = a;
+            own.rulebook = {"rulebooks", {{rulebook_file, "\n"}}};
+        }
+        RunPasses passes(bare ? own : a, records, 1, watch);
+        EventProbe probe;
+        probe.asked = record;
+        probe.expression = expression;
+        Nowhere sink;
+        Status status = passes.read(scratch);
+        status = status ? passes.write(sink, &probe) : status;
+        if (!status) {
+            return status.error();
+        }
+        if (!probe.answer) {
+            return Error{ErrorKind::value, fmt::format("the path has no record {}", record + 1), {}, "choose one of its records"};
+        }
+        return *probe.answer;
+    });
 }
 
 } // namespace wexilum

@@ -42,12 +42,14 @@ void FindingList::add(Finding finding, const std::string& subject, std::size_t p
     const std::string key = finding.kind + "|" + subject;
     const auto open = open_.find(key);
     const bool neighbour = open != open_.end() && within(position, open->second.last, gap);
-    const bool full = ranges_[finding.kind] >= most_ranges && open != open_.end();
+    Ranges& ranges = ranges_[finding.kind];
+    const bool full = ranges.count >= most_ranges;
     finding.worst_source = finding.source;
     finding.worst_code = finding.code;
     if (neighbour || full) {
-        Finding& range = list_[open->second.index];
+        Finding& range = list_[open != open_.end() ? open->second.index : ranges.last];
         range.count += finding.count;
+        range.severity = std::max(range.severity, finding.severity);
         range.last_source_line = std::max(range.last_source_line, finding.last_source_line);
         range.last_code_line = std::max(range.last_code_line, finding.last_code_line);
         if (finding.worst > range.worst) {
@@ -57,10 +59,13 @@ void FindingList::add(Finding finding, const std::string& subject, std::size_t p
             range.worst_source = finding.worst_source;
             range.worst_code = finding.worst_code;
         }
-        open->second.last = position;
+        if (open != open_.end()) {
+            open->second.last = position;
+        }
         return;
     }
-    ++ranges_[finding.kind];
+    ++ranges.count;
+    ranges.last = list_.size();
     open_[key] = {list_.size(), position};
     list_.push_back(std::move(finding));
 }
@@ -76,7 +81,7 @@ bool FindingList::absorb(const char* kind, const std::string& subject, std::size
         return false;
     }
     Finding& range = list_[open->second.index];
-    if ((!within(position, open->second.last, gap) && ranges_[kind] < most_ranges) || worst > range.worst) {
+    if ((!within(position, open->second.last, gap) && ranges_[kind].count < most_ranges) || worst > range.worst) {
         return false;
     }
     ++range.count;

@@ -32,7 +32,7 @@ struct Finding {
 };
 
 /// Collects findings. Neighbouring ones of one kind and subject become a range that tells its worst member; at most
-/// `most_ranges` ranges of a kind are kept, what comes later is counted in the last of them.
+/// `most_ranges` ranges of a kind are kept, what comes later is counted in the last of its subject, or of the kind.
 class FindingList {
 public:
     static constexpr std::size_t most_ranges = 100;
@@ -56,7 +56,11 @@ private:
     };
     std::vector<Finding> list_;
     std::map<std::string, Open> open_;
-    std::map<std::string, std::size_t> ranges_;
+    struct Ranges {
+        std::size_t count = 0;
+        std::size_t last = 0; ///< index of the last one
+    };
+    std::map<std::string, Ranges> ranges_; ///< by kind
     std::size_t next_free_ = 0;
 };
 

@@ -1,5 +1,6 @@
 #include "core/run/post_run.hpp"
 
+#include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
 #include "core/base/vector_state.hpp"
 #include "core/run/run_passes.hpp"
@@ -254,7 +255,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     out_.findings = pass_->findings;
     PlanReader plan(*pass_->steps, *pass_->decisions);
     RecordSpoolReader aside(*pass_->records);
-    NativeEvents events(a_, out_.outline, plan, out_.findings, pass_->files, sink, threads_ > 1);
+    NativeEvents events(a_, out_.outline, plan, out_.findings, pass_->files, sink, threads_ > 1, watch_);
     if (probe != nullptr) {
         events.set_probe(probe);
     }
@@ -305,34 +306,38 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
 Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads, RunWatch* watch,
                         std::shared_ptr<ReadPass>* pass)
 {
-    clear_vector_state();
-    RunPasses passes(a, source, threads, watch, pass != nullptr ? *pass : nullptr);
-    Status status = passes.read(scratch);
-    status = status ? passes.write(sink, nullptr) : status;
-    if (!status) {
-        return status.error();
-    }
-    if (pass != nullptr) {
-        *pass = passes.pass();
-    }
-    return passes.take();
+    return guarded([&]() -> Result<RunSummary> {
+        clear_vector_state();
+        RunPasses passes(a, source, threads, watch, pass != nullptr ? *pass : nullptr);
+        Status status = passes.read(scratch);
+        status = status ? passes.write(sink, nullptr) : status;
+        if (!status) {
+            return status.error();
+        }
+        if (pass != nullptr) {
+            *pass = passes.pass();
+        }
+        return passes.take();
+    });
 }
 
 Result<RuleLineCounts> rule_line_counts(const Assembly& assembly, const std::shared_ptr<ReadPass>& pass, RunWatch* watch)
 {
-    const Toolpath nothing;
-    MemoryRecords untouched(nothing);
-    Nowhere nowhere;
-    RuleLineCounts counts;
-    RunPasses passes(assembly, untouched, 1, watch, pass);
-    passes.count_rule_lines(counts);
-    if (const Status status = passes.write(nowhere, nullptr); !status) {
-        return status.error();
-    }
-    return counts;
+    return guarded([&]() -> Result<RuleLineCounts> {
+        const Toolpath nothing;
+        MemoryRecords untouched(nothing);
+        Nowhere nowhere;
+        RuleLineCounts counts;
+        RunPasses passes(assembly, untouched, 1, watch, pass);
+        passes.count_rule_lines(counts);
+        if (const Status status = passes.write(nowhere, nullptr); !status) {
+            return status.error();
+        }
+        return counts;
+    });
 }
 
-Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch)
+Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch, RunWatch* watch)
 {
     const auto& operations = assembly.job.operations;
     const bool any = !assembly.rulebook.empty() || std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) {
@@ -342,7 +347,7 @@ Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSou
         return std::vector<Excursion>();
     }
     Nowhere nowhere;
-    auto run = post(assembly, records, scratch, nowhere);
+    auto run = post(assembly, records, scratch, nowhere, 1, watch);
     if (!run) {
         return run.error();
     }
@@ -354,7 +359,13 @@ RunResult post(const Assembly& a)
     MemoryRecords records(a.toolpath);
     MemoryScratch scratch;
     CodeText code;
-    RunSummary summary = post(a, records, scratch, code).value(); // memory does not fail
+    auto posted = post(a, records, scratch, code);
+    if (!posted) {
+        RunResult failed;
+        failed.findings.add(Finding::make(Severity::error, name_of(posted.error().kind), posted.error().message, posted.error().cure));
+        return failed;
+    }
+    RunSummary& summary = *posted;
     code.file.name = program_file_name(a);
     RunResult result{{}, std::move(summary.outline), std::move(summary.findings)};
     result.files.push_back(std::move(code.file));

@@ -77,7 +77,7 @@ public:
 Result<RuleLineCounts> rule_line_counts(const Assembly& assembly, const std::shared_ptr<ReadPass>& pass, RunWatch* watch = nullptr);
 
 /// The excursions that a run makes, found without keeping its code. Costs nothing where no operation allows any.
-Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch);
+Result<std::vector<Excursion>> excursions_of(const Assembly& assembly, RecordSource& records, Scratch& scratch, RunWatch* watch = nullptr);
 
 struct RunResult {
     std::vector<CodeFile> files;
@@ -85,7 +85,8 @@ struct RunResult {
     FindingList findings;
 };
 
-/// The same from the assembly's toolpath in memory, with the code kept in memory.
+/// The same from the assembly's toolpath in memory, with the code kept in memory. What would be an Error is the one finding, and there is
+/// no code.
 [[nodiscard]] RunResult post(const Assembly& assembly);
 
 } // namespace wexilum

@@ -63,6 +63,12 @@ public:
         if (Status status = one_works(out.posture); !status) {
             return status.error();
         }
+        if (const auto solver = solver_of(a_, out.posture); !solver) {
+            return wrong(place_,
+                         fmt::format("the operation {} can't be posted with the joints that are left free: {}", operation_.id,
+                                     solver.error().message),
+                         solver.error().cure + ", or park or set other joints in the operation's \"posture\"");
+        }
         return out;
     }
 
@@ -300,6 +306,9 @@ std::optional<record::PostureChange> PostureFollower::begin_operation(std::size_
         const bool kept =
             assembly_.machine.joints[held.joint.value].by_hand && std::find(stated.begin(), stated.end(), held.joint) == stated.end();
         held.reading = kept && before != now_.held.end() ? before->reading : held.reading;
+    }
+    if (!solver_of(assembly_, next)) {
+        next = operation_->posture; // which has one
     }
     const record::PostureChange change = change_between(assembly_.machine, now_, next);
     const bool differs = !(next == now_);

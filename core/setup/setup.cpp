@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 namespace wexilum {
 namespace {
@@ -34,7 +35,7 @@ void read_part(const Node& node, const FileUnits& units, Setup& setup, json::Pro
     setup.part = frame_from(Vec3(point[0], point[1], point[2]) * units.length, xv, zv);
 }
 
-void read_tool(const Node& node, const FileUnits& units, Setup& setup, json::Problems& problems)
+void read_tool(const Node& node, const FileUnits& units, Setup& setup, std::set<std::uint32_t>& numbers, json::Problems& problems)
 {
     Fields fields(node, "the tool", problems);
     Tool tool;
@@ -42,7 +43,7 @@ void read_tool(const Node& node, const FileUnits& units, Setup& setup, json::Pro
     long long number = 0;
     if (fields.integer("number", number, 1, 99999999, true)) {
         tool.number = static_cast<std::uint32_t>(number);
-        if (setup.find_tool(tool.number) != nullptr) {
+        if (!numbers.insert(tool.number).second) {
             problems.add(node, fmt::format("the tool {} stands twice", number), "keep one of the two");
         }
     }
@@ -191,8 +192,9 @@ Result<Setup> read_setup(const json::Document& document)
     };
     read_bodies("stock", "the stock", setup.stock);
     read_bodies("kept", "the kept body", setup.kept);
+    std::set<std::uint32_t> numbers;
     root.each_item(
-        "tools", [&](const Node& n) { read_tool(n, units, setup, problems); }, true);
+        "tools", [&](const Node& n) { read_tool(n, units, setup, numbers, problems); }, true);
     if (const Node* who = root.node("done_by", Kind::object)) {
         Fields fields(*who, "done_by", problems);
         const std::vector<std::pair<std::string, Actor>> actors{{"program", Actor::program}, {"hand", Actor::hand}, {"none", Actor::none}};

@@ -57,6 +57,17 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
         return unsupported(fmt::format("a pose is solved with up to two rotary joints, this machine has {}", out.rotary_axis_.size()),
                            "lock or leave out rotary joints");
     }
+    double together = 1;
+    for (const JointIndex j : out.rotary_index_) {
+        const Joint& joint = kinematics.joints()[j.value];
+        const double turns = joint.travel ? std::max(1.0, (joint.travel->high - joint.travel->low) / (2 * pi)) : 1;
+        together *= turns;
+        if (turns > most_turns || together > most_turns_together) {
+            return unsupported(fmt::format("the travel of \"{}\" has {:.0f} turns{}, more than are looked at", joint.id, turns,
+                                           turns > most_turns ? "" : fmt::format(", {:.0f} with those of the joint before it", together)),
+                               "leave \"travel\" away where the joint turns endlessly, or state less");
+        }
+    }
     if (out.rotary_axis_.size() == 2 && across(out.rotary_axis_[0], out.rotary_axis_[1]) < parallel) {
         return unsupported("the two rotary joints are parallel", "leave one of them out");
     }

@@ -89,6 +89,11 @@ struct BranchFollower {
     FollowedAngle outer;
 };
 
+/// Whole turns of one rotary joint within its travel, and of two together, at most: each has to be looked at. More than that is an error,
+/// as a joint without travel turns endlessly.
+inline constexpr double most_turns = 1000;
+inline constexpr double most_turns_together = 20000;
+
 class InverseSolver {
 public:
     /// An Error of kind unsupported says which form is missing: not three independent linear joints, more than two rotary

@@ -8,15 +8,30 @@ constexpr std::size_t batch_runs = 8;
 
 } // namespace
 
-RecordsAhead::RecordsAhead(RecordSource& source) : source_(source), thread_([this] { read(); }) {}
+RecordsAhead::RecordsAhead(RecordSource& source) : source_(source)
+{
+    alone_ = !start_thread(thread_, [this] { read(); });
+}
 
 RecordsAhead::~RecordsAhead()
 {
     batches_.stop();
-    thread_.join();
+    if (thread_.joinable()) {
+        thread_.join();
+    }
 }
 
 void RecordsAhead::read()
+{
+    try {
+        read_batches();
+    } catch (...) {
+        thrown_ = std::current_exception();
+        batches_.end();
+    }
+}
+
+void RecordsAhead::read_batches()
 {
     for (bool more = true; more;) {
         Batch batch = batches_.spare();
@@ -53,6 +68,9 @@ bool RecordsAhead::ready()
         at_ = run_ = run_at_ = 0;
         batch_.count = batch_.run_count = 0;
         if (!batch_.end || !batches_.take(batch_)) {
+            if (thrown_) {
+                std::rethrow_exception(std::exchange(thrown_, nullptr));
+            }
             return false;
         }
     }
@@ -61,6 +79,9 @@ bool RecordsAhead::ready()
 
 Result<bool> RecordsAhead::next(Record& out)
 {
+    if (alone_) {
+        return source_.next(out);
+    }
     if (!ready()) {
         return batch_.end ? Result<bool>(false) : Result<bool>(batch_.end.error());
     }
@@ -79,6 +100,9 @@ Result<bool> RecordsAhead::next(Record& out)
 bool RecordsAhead::next_run(LinearRun& out)
 {
     out.count = 0;
+    if (alone_) {
+        return source_.next_run(out);
+    }
     if (!ready() || at_ < batch_.count || run_at_ > 0) {
         return false;
     }

@@ -1,10 +1,10 @@
-// Reads records ahead on a thread of its own.
+// Reads records ahead on a thread of its own, or on the reader's where none is to be had.
 #pragma once
 
 #include "core/base/hand_over.hpp"
 #include "core/toolpath/record_source.hpp"
 
-#include <thread>
+#include <exception>
 
 namespace wexilum {
 
@@ -29,15 +29,18 @@ private:
         Status end;                  ///< of the last batch
     };
     void read();
+    void read_batches();
     bool ready();
 
     RecordSource& source_;
     HandOver<Batch> batches_{8};
     Batch batch_;
-    std::size_t at_ = 0;     ///< in its records
-    std::size_t run_ = 0;    ///< among its runs
-    std::size_t run_at_ = 0; ///< in that run
+    std::size_t at_ = 0;        ///< in its records
+    std::size_t run_ = 0;       ///< among its runs
+    std::size_t run_at_ = 0;    ///< in that run
+    std::exception_ptr thrown_; ///< in the thread, for whoever reads the last record
     std::thread thread_;
+    bool alone_ = false; ///< there is no thread
 };
 
 } // namespace wexilum
