@@ -9,6 +9,7 @@ namespace wexilum::cli {
 inline constexpr int exit_fine = 0;
 inline constexpr int exit_findings = 1;
 inline constexpr int exit_usage = 2;
+inline constexpr int exit_stopped = 130; ///< by Ctrl+C, as a shell has it
 
 struct JobOptions {
     std::string project;
@@ -19,6 +20,7 @@ struct JobOptions {
     int threads = 1;  ///< post: 1 or 2
     std::string date; ///< post: YYYY-MM-DD
     bool json = false;
+    bool progress = false; ///< tells how far it is also where nobody watches
 };
 int post_command(const JobOptions& options);
 int replay_command(const JobOptions& options);

@@ -1,9 +1,11 @@
 #include "cli/commands.hpp"
 #include "cli/json_print.hpp"
+#include "cli/long_run.hpp"
 #include "cli/report.hpp"
 
 #include "core/base/units.hpp"
 #include "core/io/real_files.hpp"
+#include "core/project/job_run.hpp"
 #include "core/project/project.hpp"
 #include "core/replay/contact_observer.hpp"
 #include "core/replay/replay_run.hpp"
@@ -103,7 +105,9 @@ int post_command(const JobOptions& options)
     RealFileSystem files;
     const SteadyClock clock;
     const double begin = clock.seconds();
-    auto opened = open_job(files, options.project, options.job);
+    LongRun work(options.progress);
+    files.recover(options.project);
+    auto opened = open_job(files, options.project, options.job, work.watch());
     if (!opened) {
         return fail(opened.error(), options.json);
     }
@@ -111,7 +115,7 @@ int post_command(const JobOptions& options)
     const Assembly& a = *opened;
     const std::string folder = options.out.empty() ? options.project + "/out" : options.out;
     const std::string path = folder + "/" + program_file_name(a);
-    const auto set = files.begin_files(false);
+    const auto set = files.begin_files();
     auto file = set->add(path);
     if (!file) {
         return fail(file.error(), options.json);
@@ -119,7 +123,7 @@ int post_command(const JobOptions& options)
     CodeWriter writer(**file);
     JobRecords records(files, options.project, a.job);
     FileScratch scratch;
-    auto posted = post(a, records, scratch, writer, options.threads);
+    auto posted = post(a, records, scratch, writer, options.threads, work.watch());
     if (!posted) {
         return fail(posted.error(), options.json);
     }
@@ -157,7 +161,9 @@ int post_command(const JobOptions& options)
 int replay_command(const JobOptions& options)
 {
     RealFileSystem files;
-    auto opened = open_job(files, options.project, options.job);
+    LongRun work(options.progress);
+    files.recover(options.project);
+    auto opened = open_job(files, options.project, options.job, work.watch());
     if (!opened) {
         return fail(opened.error(), options.json);
     }
@@ -188,7 +194,7 @@ int replay_command(const JobOptions& options)
         SpoolSink sink(*fresh);
         CodeWriter writer(sink);
         JobRecords records(files, options.project, opened->job);
-        auto posted = post(*opened, records, scratch, writer);
+        auto posted = post(*opened, records, scratch, writer, 1, work.watch());
         if (const Status status = posted ? writer.finish() : Status(posted.error()); !status) {
             return fail(status.error(), options.json);
         }
@@ -198,14 +204,14 @@ int replay_command(const JobOptions& options)
         code.push_back({program_file_name(*opened), texts[0].get(), texts[1].get()});
     } else {
         JobRecords records(files, options.project, opened->job);
-        auto found = excursions_of(*opened, records, scratch);
+        auto found = excursions_of(*opened, records, scratch, work.watch());
         if (!found) {
             return fail(found.error(), options.json);
         }
         excursions = std::move(*found);
     }
     JobRecords records(files, options.project, opened->job);
-    const auto replayed = replay(*opened, records, excursions, code, options.from_unknown, nullptr, nullptr, options.threads);
+    const auto replayed = replay(*opened, records, excursions, code, options.from_unknown, work.watch(), nullptr, options.threads);
     if (!replayed) {
         return fail(replayed.error(), options.json);
     }
@@ -228,22 +234,28 @@ int replay_command(const JobOptions& options)
 
 int contact_command(const JobOptions& options)
 {
-    const RealFileSystem files;
-    const auto assembly = load_job(files, options.project, options.job);
-    if (!assembly) {
-        return fail(assembly.error(), options.json);
+    RealFileSystem files;
+    const SteadyClock clock;
+    FileScratch scratch;
+    LongRun work(options.progress);
+    files.recover(options.project);
+    const auto posted = post_job(files, options.project, options.job, scratch, clock, {work.watch()});
+    if (!posted) {
+        return fail(posted.error(), options.json);
     }
-    const RunResult run = post(*assembly);
-    const auto report = check_contacts(*assembly, run.files);
-    if (!report) {
-        return fail(report.error(), options.json);
+    const PostedJob& job = **posted;
+    work.watch()->lines = job.code.lines().size();
+    const auto checked = check_posted(files, options.project, job, work.watch());
+    if (!checked) {
+        return fail(checked.error(), options.json);
     }
+    const ContactReport* const report = checked->get();
     if (options.json) {
         fmt::print("{}\n",
                    json_text({{"moves", report->moves}, {"distances", report->measured}, {"findings", findings_json(report->findings)}}));
     } else {
-        fmt::print("contact of {} on {}: {} motions, {} distances measured\n", assembly->job.name, assembly->machine.name, report->moves,
-                   report->measured);
+        fmt::print("contact of {} on {}: {} motions, {} distances measured\n", job.assembly.job.name, job.assembly.machine.name,
+                   report->moves, report->measured);
         print_findings(report->findings);
         if (report->findings.list().empty()) {
             fmt::print("  nothing comes too close\n");

@@ -1,16 +1,30 @@
 #include "cli/commands.hpp"
 
+#include "core/base/guarded.hpp"
+
 #include <CLI/CLI.hpp>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <unistd.h>
 
+#include <cerrno>
+#include <csignal>
 #include <cstdio>
+#include <cstring>
+#include <iostream>
+#include <system_error>
 
-int main(int argc, char** argv)
+namespace {
+
+using namespace wexilum::cli;
+
+int run(int argc, char** argv)
 {
-    using namespace wexilum::cli;
     CLI::App app{"wexilum-cli: posts toolpaths and proves the code, without a window", "wexilum-cli"};
     app.set_version_flag("--version", "wexilum-cli " WEXILUM_VERSION);
     app.require_subcommand(1);
-    app.footer("Exit: 0 fine, 1 findings of error severity or a budget broken, 2 bad usage or unreadable input.");
+    app.footer("Exit: 0 fine, 1 findings of error severity or a budget broken, 2 bad usage, unreadable input or nowhere to write to, 130 "
+               "stopped.");
 
     JobOptions post_options;
     auto* post = app.add_subcommand("post", "Turn a job's toolpaths into code");
@@ -20,6 +34,7 @@ int main(int argc, char** argv)
     post->add_option("--threads", post_options.threads, "1, or 2 to read and write beside the rest (default: 1)")->check(CLI::Range(1, 2));
     post->add_option("--date", post_options.date, "Day of the run as YYYY-MM-DD, for programs that tell it (default: none)");
     post->add_flag("--json", post_options.json, "Print one JSON object");
+    post->add_flag("--progress", post_options.progress, "Tell how far it is, also where standard error is no terminal");
 
     JobOptions replay_options;
     auto* replay = app.add_subcommand("replay", "Read code by the controller's definition and hold it against the toolpath");
@@ -29,12 +44,14 @@ int main(int argc, char** argv)
     replay->add_option("--threads", replay_options.threads, "1, or 2 to read beside the rest (default: 1)")->check(CLI::Range(1, 2));
     replay->add_flag("--from-unknown", replay_options.from_unknown, "Nothing is known to be in force at the start");
     replay->add_flag("--json", replay_options.json, "Print one JSON object");
+    replay->add_flag("--progress", replay_options.progress, "Tell how far it is, also where standard error is no terminal");
 
     JobOptions contact_options;
     auto* contact = app.add_subcommand("contact", "Tell where machine, tool, holder and stock meet along a job's code");
     contact->add_option("--project", contact_options.project, "Folder of the project")->required();
     contact->add_option("--job", contact_options.job, "Name of the job")->required();
     contact->add_flag("--json", contact_options.json, "Print one JSON object");
+    contact->add_flag("--progress", contact_options.progress, "Tell how far it is, also where standard error is no terminal");
 
     JobOptions links_options;
     auto* links = app.add_subcommand("links", "Print the partial moves by which the tool comes to a job's operations and leaves them");
@@ -108,4 +125,47 @@ int main(int argc, char** argv)
         return calibrate_command(calibrate_options);
     }
     return *solve ? solve_command(solve_options) : pose_command(pose_options);
+}
+
+/// What is closed of the three standard files must not become a file of the work.
+void keep_standard_files()
+{
+    for (const int standard : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
+        if (fcntl(standard, F_GETFD) < 0) {
+            (void)open("/dev/null", standard == STDIN_FILENO ? O_WRONLY : O_RDONLY); // reading and writing fail, as before
+        }
+    }
+}
+
+int unwritten(int problem)
+{
+    std::fprintf(stderr, "wexilum-cli: the output can't be written: %s; nothing else is wrong\n", std::strerror(problem));
+    return exit_usage;
+}
+
+} // namespace
+
+int main(int argc, char** argv)
+{
+    keep_standard_files();
+    std::signal(SIGPIPE, SIG_IGN); // told as an error of writing
+    std::signal(SIGXFSZ, SIG_IGN);
+    int code = exit_usage;
+    try {
+        code = run(argc, argv);
+    } catch (const std::system_error& problem) {
+        if (std::ferror(stdout) == 0 && std::ferror(stderr) == 0) {
+            std::fprintf(stderr, "wexilum-cli: %s\n", wexilum::fault_of(problem).text().c_str());
+            return exit_usage;
+        }
+        return unwritten(problem.code().value());
+    } catch (const std::exception& problem) {
+        std::fprintf(stderr, "wexilum-cli: %s\n", wexilum::fault_of(problem).text().c_str());
+        return exit_usage;
+    }
+    std::cout.flush();
+    if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0 || !std::cout) {
+        return unwritten(errno);
+    }
+    return code;
 }

@@ -40,7 +40,7 @@ int fail(const Error& error, bool json)
                                            {"column", error.place.column}}}};
         fmt::print("{}\n", json_text(out));
     }
-    return exit_usage;
+    return error.kind == ErrorKind::cancelled ? exit_stopped : exit_usage;
 }
 
 nlohmann::ordered_json place_json(const Place& place) { return {{"file", place.file}, {"line", place.line}}; }

@@ -8,7 +8,7 @@
 
 namespace wexilum::cli {
 
-/// Prints the error on standard error; with `json` also one object on standard output. Returns exit_usage.
+/// Prints the error on standard error; with `json` also one object on standard output. Returns what the program is to end with.
 int fail(const Error& error, bool json);
 
 [[nodiscard]] nlohmann::ordered_json findings_json(const FindingList& findings);
