@@ -1,11 +1,13 @@
 #include "app/theme/theme.hpp"
 #include "app/views/main_window.hpp"
+#include "app/views/safe_application.hpp"
 
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QSettings>
+#include <QStandardPaths>
 
 #include <cstdio>
 
@@ -141,7 +143,7 @@ int main(int argc, char** argv)
         qputenv("QT_QPA_PLATFORM", "offscreen");
     }
     prepare_graphics();
-    QApplication application(argc, argv);
+    SafeApplication application(argc, argv);
     QApplication::setOrganizationName(QStringLiteral("wexilum"));
     QApplication::setApplicationName(QStringLiteral("wexilum"));
     QApplication::setApplicationVersion(QStringLiteral(WEXILUM_VERSION));
@@ -173,6 +175,10 @@ int main(int argc, char** argv)
 
     apply_theme(application, false);
     MainWindow window(!picture);
+    application.told = [&window](const QString& problem) { window.tell(problem); };
+    if (!picture) {
+        window.keep_edits_in(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/kept"));
+    }
     if (options.isSet(QStringLiteral("dark"))) {
         window.set_dark(true);
     }

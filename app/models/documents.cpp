@@ -170,8 +170,19 @@ std::optional<Error> Documents::rewrite(const QString& path, const QString& labe
 
 void Documents::set_text(const QString& path, std::string text)
 {
-    open_.at(path).text = std::make_shared<const std::string>(std::move(text));
+    Open& open = open_.at(path);
+    open.text = std::make_shared<const std::string>(std::move(text));
     Q_EMIT edited(path);
+    if (*open.text == *open.on_disk) { // what was changed outside meanwhile can be taken over, after the step that is being undone
+        QMetaObject::invokeMethod(
+            this,
+            [this, path] {
+                if (!is_changed(path)) {
+                    (void)take_from_disk(path);
+                }
+            },
+            Qt::QueuedConnection);
+    }
 }
 
 QUndoStack* Documents::stack(const QString& path) const
@@ -213,23 +224,59 @@ QStringList Documents::edited_places() const
     return out;
 }
 
-Status Documents::save(const QString& path)
+std::vector<Documents::Conflict> Documents::conflicts(const QStringList& paths) const
 {
-    auto open = opened(path);
-    if (!open) {
-        return open.error();
+    const RealFileSystem files;
+    std::vector<Conflict> out;
+    for (const QString& path : paths) {
+        const auto open = open_.find(path);
+        if (open == open_.end()) {
+            continue;
+        }
+        auto there = files.read_all(absolute(path), json::max_bytes);
+        if (!there || (*there != *open->second.on_disk && *there != *open->second.text)) {
+            out.push_back({path, there ? std::optional(std::move(*there)) : std::nullopt});
+        }
+    }
+    return out;
+}
+
+Status Documents::save(const QStringList& paths, const std::vector<Conflict>& known)
+{
+    for (const Conflict& conflict : conflicts(paths)) {
+        const bool is_known = std::any_of(known.begin(), known.end(),
+                                          [&](const Conflict& k) { return k.path == conflict.path && k.theirs == conflict.theirs; });
+        if (!is_known) {
+            return Error{ErrorKind::value,
+                         conflict.theirs ? "the file was changed by something else since it was read" : "the file is gone",
+                         {conflict.path.toStdString(), 0, 0},
+                         "save again to see the difference and to choose"};
+        }
     }
     RealFileSystem files;
-    const auto set = files.begin_files(true);
-    auto file = set->add(absolute(path));
-    Status status = file ? (*file)->write(*(*open)->text) : Status(file.error());
-    status = status ? set->commit() : status;
-    if (status) {
-        (*open)->on_disk = (*open)->text;
-        (*open)->stack->setClean();
+    const auto set = files.begin_files();
+    for (const QString& path : paths) {
+        auto open = opened(path);
+        if (!open) {
+            return open.error();
+        }
+        auto file = set->add(absolute(path));
+        if (const Status status = file ? (*file)->write(*(*open)->text) : Status(file.error()); !status) {
+            return status;
+        }
+    }
+    if (const Status status = set->commit(); !status) {
+        return status;
+    }
+    for (const QString& path : paths) {
+        Open& open = open_.at(path);
+        open.on_disk = open.text;
+        open.stack->setClean();
+    }
+    for (const QString& path : paths) {
         Q_EMIT saved(path);
     }
-    return status;
+    return {};
 }
 
 bool Documents::take_from_disk(const QString& path)
@@ -244,15 +291,39 @@ bool Documents::take_from_disk(const QString& path)
     if (!text || *text == *open.on_disk) {
         return true;
     }
-    const bool edited_here = *open.text != *open.on_disk;
-    open.on_disk = std::make_shared<const std::string>(std::move(*text));
-    if (edited_here) {
-        return *open.text == *open.on_disk;
+    if (*text == *open.text) {
+        open.on_disk = open.text;
+        Q_EMIT saved(path);
+        return true;
+    }
+    if (*open.text != *open.on_disk) {
+        return false;
     }
     open.stack->clear();
-    open.text = open.on_disk;
+    open.text = open.on_disk = std::make_shared<const std::string>(std::move(*text));
     Q_EMIT edited(path);
     return true;
+}
+
+void Documents::revert(const QString& path)
+{
+    if (const auto found = open_.find(path); found != open_.end()) {
+        found->second.stack->clear();
+        found->second.text = found->second.on_disk;
+        if (take_from_disk(path)) {
+            Q_EMIT edited(path);
+        }
+    }
+}
+
+std::vector<Documents::Edited> Documents::edited_files() const
+{
+    std::vector<Edited> out;
+    for (const QString& path : changed_paths()) {
+        const Open& open = open_.at(path);
+        out.push_back({path, open.on_disk, open.text});
+    }
+    return out;
 }
 
 SnapshotFiles::Texts Documents::open_texts() const

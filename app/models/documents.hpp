@@ -45,10 +45,29 @@ public:
     /// Where the unsaved edits stand: "a.json numbers.feed.decimals", "rulebook.lua line 12"; one text a file.
     [[nodiscard]] QStringList edited_places() const;
 
-    /// Writes a file's text to the disk, so that it can't be lost, and takes that as its saved state.
-    Status save(const QString& path);
-    /// What the disk says now: takes it over where nothing was edited here; false where edits stand against it.
+    /// A file that is open and stands on the disk as something else than what was read, or than what was saved last.
+    struct Conflict {
+        QString path;
+        std::optional<std::string> theirs; ///< what stands there; nothing where it is gone
+    };
+    /// Of these files. What can't be read counts as gone.
+    [[nodiscard]] std::vector<Conflict> conflicts(const QStringList& paths) const;
+    /// Writes the texts of files to the disk, all of them or none, so that they can't be lost, and takes that as their saved state. An
+    /// Error where one of them has a conflict that is not among `known`.
+    Status save(const QStringList& paths, const std::vector<Conflict>& known = {});
+    /// What the disk says now: takes it over where nothing was edited here; false where edits stand against it. It is taken over as well
+    /// once these have been undone.
     bool take_from_disk(const QString& path);
+    /// Drops the edits of a file and takes what the disk has.
+    void revert(const QString& path);
+
+    /// A file with edits that have not been saved: the text they began with, and the text with them.
+    struct Edited {
+        QString path;
+        std::shared_ptr<const std::string> before;
+        std::shared_ptr<const std::string> text;
+    };
+    [[nodiscard]] std::vector<Edited> edited_files() const;
 
     /// The open texts by absolute path, for a run.
     [[nodiscard]] SnapshotFiles::Texts open_texts() const;
@@ -61,7 +80,7 @@ private:
     class Step;
     struct Open {
         std::shared_ptr<const std::string> text;
-        std::shared_ptr<const std::string> on_disk;
+        std::shared_ptr<const std::string> on_disk; ///< as it was read or saved last
         std::unique_ptr<QUndoStack> stack;
     };
     [[nodiscard]] std::string absolute(const QString& path) const;

@@ -34,19 +34,23 @@ QString place_text(const Finding& finding)
     return out;
 }
 
-FindingsModel::FindingsModel(Workspace& workspace, QObject* parent) : QAbstractTableModel(parent), workspace_(workspace)
+FindingsModel::FindingsModel(Workspace& workspace, QObject* parent) : QAbstractTableModel(parent), found_(workspace.findings())
 {
-    connect(&workspace, &Workspace::findings_changed, this, [this] {
+    connect(&workspace, &Workspace::findings_changed, this, [this, &workspace] {
         beginResetModel();
+        found_ = workspace.findings();
         endResetModel();
     });
 }
 
-int FindingsModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(workspace_.findings().size()); }
+int FindingsModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(found_.size()); }
 int FindingsModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(columns); }
 
 QVariant FindingsModel::data(const QModelIndex& index, int role) const
 {
+    if (!hasIndex(index.row(), index.column())) {
+        return {};
+    }
     const Finding& f = at(index.row()).finding;
     if (role == Qt::DisplayRole || role == Qt::ToolTipRole) {
         switch (index.column()) {

@@ -24,10 +24,11 @@ public:
     [[nodiscard]] int columnCount(const QModelIndex& parent = {}) const override;
     [[nodiscard]] QVariant data(const QModelIndex& index, int role) const override;
     [[nodiscard]] QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
-    [[nodiscard]] const FoundAt& at(int row) const { return workspace_.findings()[std::size_t(row)]; }
+    /// Precondition: a row of the model. The reference lives until the model is reset.
+    [[nodiscard]] const FoundAt& at(int row) const { return found_[std::size_t(row)]; }
 
 private:
-    Workspace& workspace_;
+    std::vector<FoundAt> found_;
 };
 
 /// Shows rows whose text holds all words typed, of at least one severity.

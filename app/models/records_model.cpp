@@ -56,6 +56,9 @@ int RecordsModel::columnCount(const QModelIndex& parent) const { return parent.i
 
 QVariant RecordsModel::data(const QModelIndex& index, int role) const
 {
+    if (!hasIndex(index.row(), index.column())) { // views ask for what they have chosen, also when nothing is
+        return {};
+    }
     const auto row = std::uint32_t(index.row());
     const RecordIndex& records = results_->posted->records;
     if (role == Qt::TextAlignmentRole && (index.column() == number || index.column() == line)) {

@@ -62,28 +62,36 @@ bool SetupEditor::edit(const QString& label, const std::function<Result<json::Pa
 
 OffsetsModel::OffsetsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
 {
+    take();
     connect(&editor, &SetupEditor::changed, this, [this] {
         beginResetModel();
+        take();
         endResetModel();
     });
 }
 
-std::string OffsetsModel::register_at(int row) const { return std::next(editor_.setup()->offsets.begin(), row)->first; }
-
-int OffsetsModel::rowCount(const QModelIndex& parent) const
+void OffsetsModel::take()
 {
-    return parent.isValid() || !editor_.setup() ? 0 : int(editor_.setup()->offsets.size());
+    registers_.clear();
+    joints_.clear();
+    const auto& results = editor_.workspace().results();
+    used_ = results ? results->assembly().job.work_offset : std::string();
+    if (editor_.setup() && editor_.machine() != nullptr) {
+        registers_.assign(editor_.setup()->offsets.begin(), editor_.setup()->offsets.end());
+        joints_ = editor_.machine()->joints;
+    }
 }
 
-int OffsetsModel::columnCount(const QModelIndex& parent) const
-{
-    return parent.isValid() || editor_.machine() == nullptr ? 0 : int(editor_.machine()->joints.size());
-}
+int OffsetsModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(registers_.size()); }
+int OffsetsModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(joints_.size()); }
 
 QVariant OffsetsModel::data(const QModelIndex& index, int role) const
 {
-    const Joint& joint = editor_.machine()->joints[std::size_t(index.column())];
-    const auto& values = editor_.setup()->offsets.at(register_at(index.row()));
+    if (!hasIndex(index.row(), index.column())) {
+        return {};
+    }
+    const Joint& joint = joints_[std::size_t(index.column())];
+    const auto& values = registers_[std::size_t(index.row())].second;
     const auto value = values.find(joint.id);
     if (role == Qt::TextAlignmentRole) {
         return int(Qt::AlignRight | Qt::AlignVCenter);
@@ -100,16 +108,15 @@ QVariant OffsetsModel::data(const QModelIndex& index, int role) const
 
 QVariant OffsetsModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    if (role != Qt::DisplayRole || !editor_.setup() || editor_.machine() == nullptr) {
+    const std::size_t count = orientation == Qt::Vertical ? registers_.size() : joints_.size();
+    if (role != Qt::DisplayRole || section < 0 || std::size_t(section) >= count) {
         return {};
     }
     if (orientation == Qt::Vertical) {
-        const std::string name = register_at(section);
-        const auto& results = editor_.workspace().results();
-        const bool used = results && results->assembly().job.work_offset == name;
-        return used ? tr("%1, in use").arg(QString::fromStdString(name)) : QString::fromStdString(name);
+        const std::string& name = registers_[std::size_t(section)].first;
+        return name == used_ ? tr("%1, in use").arg(QString::fromStdString(name)) : QString::fromStdString(name);
     }
-    const Joint& joint = editor_.machine()->joints[std::size_t(section)];
+    const Joint& joint = joints_[std::size_t(section)];
     return QString::fromStdString(joint.id) + (joint.kind == JointKind::rotary ? QStringLiteral("  °") : QStringLiteral("  mm"));
 }
 
@@ -120,10 +127,10 @@ Qt::ItemFlags OffsetsModel::flags(const QModelIndex& index) const
 
 bool OffsetsModel::setData(const QModelIndex& index, const QVariant& value, int role)
 {
-    if (role != Qt::EditRole) {
+    if (role != Qt::EditRole || !hasIndex(index.row(), index.column())) {
         return false;
     }
-    const Joint joint = editor_.machine()->joints[std::size_t(index.column())];
+    const Joint joint = joints_[std::size_t(index.column())];
     const bool rotary = joint.kind == JointKind::rotary;
     const auto number = quantity_of(value.toString(), rotary ? Measure::angle : Measure::length);
     if (!number) {
@@ -131,7 +138,7 @@ bool OffsetsModel::setData(const QModelIndex& index, const QVariant& value, int 
                                    .arg(value.toString(), rotary ? tr("angle") : tr("length")));
         return false;
     }
-    const std::string name = register_at(index.row());
+    const std::string name = registers_[std::size_t(index.row())].first;
     return editor_.edit(tr("offset %1 of register %2").arg(QString::fromStdString(joint.id), QString::fromStdString(name)),
                         [&](const json::Document& document) { return set_offset(document, name, joint.id, rotary, *number); });
 }
@@ -140,16 +147,17 @@ bool OffsetsModel::setData(const QModelIndex& index, const QVariant& value, int 
 
 ToolsModel::ToolsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
 {
+    take();
     connect(&editor, &SetupEditor::changed, this, [this] {
         beginResetModel();
+        take();
         endResetModel();
     });
 }
 
-int ToolsModel::rowCount(const QModelIndex& parent) const
-{
-    return parent.isValid() || !editor_.setup() ? 0 : int(editor_.setup()->tools.size());
-}
+void ToolsModel::take() { tools_ = editor_.setup() ? editor_.setup()->tools : std::vector<Tool>(); }
+
+int ToolsModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(tools_.size()); }
 int ToolsModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(tool_field_count) + 1; }
 
 bool ToolsModel::is_used(std::uint32_t tool) const
@@ -164,7 +172,10 @@ bool ToolsModel::is_used(std::uint32_t tool) const
 
 QVariant ToolsModel::data(const QModelIndex& index, int role) const
 {
-    const Tool& tool = editor_.setup()->tools[std::size_t(index.row())];
+    if (!hasIndex(index.row(), index.column())) {
+        return {};
+    }
+    const Tool& tool = tools_[std::size_t(index.row())];
     if (index.column() == int(tool_field_count)) {
         return role == Qt::DisplayRole && is_used(tool.number) ? QVariant(tr("in use")) : QVariant();
     }
@@ -217,14 +228,13 @@ Qt::ItemFlags ToolsModel::flags(const QModelIndex& index) const
 
 bool ToolsModel::setData(const QModelIndex& index, const QVariant& value, int role)
 {
-    if (role != Qt::EditRole || index.column() >= int(tool_field_count)) {
+    if (role != Qt::EditRole || !hasIndex(index.row(), index.column()) || index.column() >= int(tool_field_count)) {
         return false;
     }
     const auto field = static_cast<ToolField>(index.column());
     const auto row = std::size_t(index.row());
-    const QString label = tr("%1 of tool %2")
-                              .arg(headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString())
-                              .arg(editor_.setup()->tools[row].number);
+    const QString label =
+        tr("%1 of tool %2").arg(headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString()).arg(tools_[row].number);
     const QString text = value.toString().trimmed();
     if (field == ToolField::name || field == ToolField::shape) {
         return editor_.edit(label, [&](const json::Document& d) { return set_tool_text(d, row, field, text.toStdString()); });
@@ -259,7 +269,7 @@ bool ToolsModel::remove(int row)
     if (!editor_.setup() || row < 0 || row >= rowCount()) {
         return false;
     }
-    const std::uint32_t number = editor_.setup()->tools[std::size_t(row)].number;
+    const std::uint32_t number = tools_[std::size_t(row)].number;
     return editor_.edit(tr("take tool %1 away").arg(number), [&](const json::Document& d) { return remove_tool(d, std::size_t(row)); });
 }
 

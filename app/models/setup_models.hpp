@@ -48,8 +48,12 @@ public:
     bool setData(const QModelIndex& index, const QVariant& value, int role) override;
 
 private:
-    [[nodiscard]] std::string register_at(int row) const;
+    void take();
     SetupEditor& editor_;
+    // As the table shows them, whatever the editor has meanwhile:
+    std::vector<std::pair<std::string, std::map<std::string, double>>> registers_;
+    std::vector<Joint> joints_;
+    std::string used_; ///< the job's register
 };
 
 /// The tool table.
@@ -69,8 +73,10 @@ public:
     bool import(const QString& name, const std::string& text);
 
 private:
+    void take();
     [[nodiscard]] bool is_used(std::uint32_t tool) const;
     SetupEditor& editor_;
+    std::vector<Tool> tools_; ///< as the table shows them
 };
 
 } // namespace wexilum::app

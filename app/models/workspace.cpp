@@ -1,5 +1,7 @@
 #include "app/models/workspace.hpp"
 
+#include "core/base/guarded.hpp"
+
 #include <QDir>
 #include <QFileInfo>
 
@@ -88,7 +90,8 @@ void Workspace::later(F work)
 Status Workspace::open_project(const QString& folder)
 {
     const QString clean = QDir::cleanPath(folder);
-    const RealFileSystem files;
+    RealFileSystem files;
+    files.recover(utf8(clean));
     auto text = files.read_all(utf8(clean + QStringLiteral("/project.json")), json::max_bytes);
     if (!text) {
         return Error{ErrorKind::unreadable,
@@ -269,82 +272,89 @@ void Workspace::run()
                 Q_EMIT finished();
             });
         };
-        const CodePreview preview{
-            in_sight.first, in_sight.second, [&](LineTable lines) {
-                later([this, number, first = in_sight.first, lines = std::make_shared<const LineTable>(std::move(lines))] {
+        const auto work = [&] {
+            const CodePreview preview{
+                in_sight.first, in_sight.second, [&](LineTable lines) {
+                    later([this, number, first = in_sight.first, lines = std::make_shared<const LineTable>(std::move(lines))] {
+                        if (number == run_number_) {
+                            Q_EMIT code_previewed(first, lines);
+                        }
+                    });
+                }};
+            auto posted = post_job(*files, folder, job, scratch, clock, {watch.get(), &cache_, before ? &preview : nullptr});
+            if (!posted) {
+                fail(posted.error());
+                return;
+            }
+            auto results = std::make_shared<JobResults>();
+            results->files = files;
+            results->posted = *posted;
+            results->toolpaths = toolpath_texts(*files, folder, **posted, before.get());
+            results->base = base && base->records.sources == (*posted)->records.sources ? base : nullptr;
+            watch->lines = (*posted)->code.lines().size();
+            later([this, results = std::make_shared<const JobResults>(*results), number, revision] {
+                if (number != run_number_) {
+                    return;
+                }
+                // The replay of before is looked at until the new one is there, but it does not belong to this code.
+                results_ = results;
+                error_.reset();
+                code_revision_ = revision;
+                expected_records_ = double(results->posted->records.size());
+                replaying_ = true;
+                watch_files(*results->files);
+                collect_findings();
+                Q_EMIT code_changed();
+            });
+            if (results->base) {
+                const Dialect& dialect = (*posted)->assembly.dialect;
+                results->diff = std::make_shared<const ProgramDiff>(
+                    diff_programs(base->code, (*posted)->code,
+                                  {dialect.sequence ? dialect.sequence_letter : '\0', dialect.comment_open, dialect.comment_close}));
+                later([this, results = std::make_shared<const JobResults>(*results), number] {
                     if (number == run_number_) {
-                        Q_EMIT code_previewed(first, lines);
+                        results_ = results;
+                        Q_EMIT difference_changed();
                     }
                 });
-            }};
-        auto posted = post_job(*files, folder, job, scratch, clock, {watch.get(), &cache_, before ? &preview : nullptr});
-        if (!posted) {
-            fail(posted.error());
-            return;
-        }
-        auto results = std::make_shared<JobResults>();
-        results->files = files;
-        results->posted = *posted;
-        results->toolpaths = toolpath_texts(*files, folder, **posted, before.get());
-        results->base = base && base->records.sources == (*posted)->records.sources ? base : nullptr;
-        watch->lines = (*posted)->code.lines().size();
-        later([this, results = std::make_shared<const JobResults>(*results), number, revision] {
-            if (number != run_number_) {
+            }
+            auto replayed =
+                replay_posted(*files, folder, **posted, (*posted)->code_name, (*posted)->code.lines().text(), unknown, clock, watch.get());
+            if (!replayed) {
+                fail(replayed.error());
                 return;
             }
-            // The replay of before is looked at until the new one is there, but it does not belong to this code.
-            results_ = results;
-            error_.reset();
-            code_revision_ = revision;
-            expected_records_ = double(results->posted->records.size());
-            replaying_ = true;
-            watch_files(*results->files);
-            collect_findings();
-            Q_EMIT code_changed();
-        });
-        if (results->base) {
-            const Dialect& dialect = (*posted)->assembly.dialect;
-            results->diff = std::make_shared<const ProgramDiff>(
-                diff_programs(base->code, (*posted)->code,
-                              {dialect.sequence ? dialect.sequence_letter : '\0', dialect.comment_open, dialect.comment_close}));
-            later([this, results = std::make_shared<const JobResults>(*results), number] {
-                if (number == run_number_) {
-                    results_ = results;
-                    Q_EMIT difference_changed();
+            results->replayed = *replayed;
+            results->states = path_states((*posted)->assembly, (*replayed)->track);
+            if (!(*posted)->assembly.rulebook.empty()) {
+                if (auto counts = rule_line_counts((*posted)->assembly, cache_.pass, watch.get())) {
+                    results->rule_lines = std::move(*counts);
+                }
+            }
+            results->shape = std::make_shared<const PathShape>(path_shape_of((*replayed)->track));
+            results->paint =
+                std::make_shared<const PathPaint>(path_paint_of(**posted, (*replayed)->track, results->states, PathColouring::state));
+            later([this, results = std::shared_ptr<const JobResults>(std::move(results)), number, revision] {
+                if (number != run_number_) {
+                    return;
+                }
+                results_ = results;
+                replay_revision_ = revision;
+                running_ = false;
+                ticker_.stop();
+                collect_findings();
+                Q_EMIT replay_changed();
+                Q_EMIT finished();
+                if (loaded_) {
+                    replay_loaded();
                 }
             });
+        };
+        try {
+            work();
+        } catch (const std::exception& problem) {
+            fail(fault_of(problem));
         }
-        auto replayed =
-            replay_posted(*files, folder, **posted, (*posted)->code_name, (*posted)->code.lines().text(), unknown, clock, watch.get());
-        if (!replayed) {
-            fail(replayed.error());
-            return;
-        }
-        results->replayed = *replayed;
-        results->states = path_states((*posted)->assembly, (*replayed)->track);
-        if (!(*posted)->assembly.rulebook.empty()) {
-            if (auto counts = rule_line_counts((*posted)->assembly, cache_.pass, watch.get())) {
-                results->rule_lines = std::move(*counts);
-            }
-        }
-        results->shape = std::make_shared<const PathShape>(path_shape_of((*replayed)->track));
-        results->paint =
-            std::make_shared<const PathPaint>(path_paint_of(**posted, (*replayed)->track, results->states, PathColouring::state));
-        later([this, results = std::shared_ptr<const JobResults>(std::move(results)), number, revision] {
-            if (number != run_number_) {
-                return;
-            }
-            results_ = results;
-            replay_revision_ = revision;
-            running_ = false;
-            ticker_.stop();
-            collect_findings();
-            Q_EMIT replay_changed();
-            Q_EMIT finished();
-            if (loaded_) {
-                replay_loaded();
-            }
-        });
     });
     Q_EMIT started();
 }
@@ -375,14 +385,20 @@ void Workspace::check_contact()
     checking_ = std::make_shared<RunWatch>();
     checking_->lines = results_->posted->code.lines().size();
     checks_.start([this, results = results_, watch = checking_, folder = utf8(folder_)] {
-        auto report = check_posted(*results->files, folder, *results->posted, watch.get());
-        auto marked = std::make_shared<JobResults>(*results);
-        if (report) {
-            marked->contact = *report;
-            mark_contacts(**report, marked->replayed->track, marked->states);
+        using Report = Result<std::shared_ptr<const ContactReport>>;
+        std::shared_ptr<JobResults> marked;
+        const Report report = guarded([&]() -> Report {
+            Report made = check_posted(*results->files, folder, *results->posted, watch.get());
+            if (!made) {
+                return made;
+            }
+            marked = std::make_shared<JobResults>(*results);
+            marked->contact = *made;
+            mark_contacts(**made, marked->replayed->track, marked->states);
             marked->paint = std::make_shared<const PathPaint>(
                 path_paint_of(*marked->posted, marked->replayed->track, marked->states, PathColouring::state));
-        }
+            return made;
+        });
         later([this, results, watch, report, marked = std::shared_ptr<const JobResults>(std::move(marked))] {
             if (watch->stopped() || checking_ != watch) {
                 return;

@@ -106,10 +106,8 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
         filter_->set_least(on ? Severity::error : Severity::remark);
         tell_counts();
     });
-    connect(table_, &QTableView::clicked, this,
-            [this](const QModelIndex& index) { Q_EMIT chosen(model_->at(filter_->mapToSource(index).row())); });
-    connect(table_, &QTableView::activated, this,
-            [this](const QModelIndex& index) { Q_EMIT chosen(model_->at(filter_->mapToSource(index).row())); });
+    connect(table_, &QTableView::clicked, this, [this](const QModelIndex& index) { choose(index); });
+    connect(table_, &QTableView::activated, this, [this](const QModelIndex& index) { choose(index); });
     connect(&workspace, &Workspace::findings_changed, this, &FindingsDrawer::tell_counts);
     tell_counts();
 }
@@ -120,6 +118,15 @@ void FindingsDrawer::focus_filter()
     text_->selectAll();
 }
 
+void FindingsDrawer::choose(const QModelIndex& index)
+{
+    const QModelIndex source = filter_->mapToSource(index);
+    if (source.isValid()) {
+        const FoundAt found = model_->at(source.row()); // what follows may renew the list
+        Q_EMIT chosen(found);
+    }
+}
+
 void FindingsDrawer::choose_next()
 {
     const int rows = filter_->rowCount();
@@ -128,7 +135,7 @@ void FindingsDrawer::choose_next()
     }
     const QModelIndex next = filter_->index((table_->currentIndex().row() + 1) % rows, 0);
     table_->setCurrentIndex(next);
-    Q_EMIT chosen(model_->at(filter_->mapToSource(next).row()));
+    choose(next);
 }
 
 void FindingsDrawer::tell_counts()

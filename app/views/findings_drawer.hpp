@@ -28,6 +28,7 @@ protected:
     void resizeEvent(QResizeEvent* event) override;
 
 private:
+    void choose(const QModelIndex& index);
     void tell_counts();
     void fit_columns();
 

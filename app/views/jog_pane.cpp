@@ -178,7 +178,8 @@ QWidget* JogPane::build_places()
             tell(tr("Nothing was found that has a block."), false);
         }
     });
-    connect(home, &QPushButton::clicked, this, [this] {
+        connect(home, &QPushButton::clicked, this, [this] {
+        make();
         if (jogger_ && stand_) {
             const Readings from = *stand_;
             const Readings to = results_->assembly().machine.home();
@@ -206,6 +207,9 @@ void JogPane::make()
             return;
         }
         jogger_.emplace(std::move(*made));
+    }
+    if (stand_ && results_ && std::size_t(stand_->size()) != results_->assembly().machine.joints.size()) {
+        stand_.reset(); // of another machine, which was looked at before
     }
     if (jogger_) {
         jogger_->fit(tool_ != 0 ? results_->assembly().setup.find_tool(tool_) : nullptr, tool_length_);
@@ -309,7 +313,7 @@ std::optional<Readings> JogPane::gone(const Result<JogWay>& way)
 std::optional<Readings> JogPane::slide(JointIndex joint, double to)
 {
     make();
-    if (!jogger_ || !stand_) {
+    if (!jogger_ || !stand_ || joint.value >= results_->assembly().machine.joints.size()) {
         return std::nullopt;
     }
     const bool rotary = results_->assembly().machine.joints[joint.value].kind == JointKind::rotary;

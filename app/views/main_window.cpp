@@ -25,14 +25,15 @@ constexpr int most_recent = 8;
 } // namespace
 
 MainWindow::MainWindow(bool remember, QWidget* parent)
-    : QMainWindow(parent), remember_(remember), selection_(workspace_), setup_editor_(workspace_), machine_editor_(workspace_),
-      strip_(new RunStrip(workspace_)), shelf_(new Shelf(workspace_)), stack_(new QStackedWidget),
-      toolpath_(new ToolpathView(workspace_, selection_)), machine_(new MachineView(workspace_, selection_, machine_editor_)),
-      setup_(new SetupView(workspace_, setup_editor_)), file_(new FileView(workspace_)), rules_(new RulesView(workspace_, selection_)),
-      code_(new CodeView(workspace_, selection_)), replay_(new ReplayView(workspace_, selection_)),
-      trace_(new TracePane(workspace_, selection_)), findings_(new FindingsDrawer(workspace_)), across_(new QSplitter(Qt::Horizontal)),
-      down_(new QSplitter(Qt::Vertical)), band_(new ErrorBand), menus_(new QMenuBar), message_(new QLabel), title_(new QLabel),
-      doing_(new QLabel), progress_(new QProgressBar), stop_(new QPushButton(tr("Stop")))
+    : QMainWindow(parent), remember_(remember), guard_(workspace_.documents(), *this, [this](const QString& text) { tell(text); }),
+      selection_(workspace_), setup_editor_(workspace_), machine_editor_(workspace_), strip_(new RunStrip(workspace_)),
+      shelf_(new Shelf(workspace_)), stack_(new QStackedWidget), toolpath_(new ToolpathView(workspace_, selection_)),
+      machine_(new MachineView(workspace_, selection_, machine_editor_)), setup_(new SetupView(workspace_, setup_editor_)),
+      file_(new FileView(workspace_)), rules_(new RulesView(workspace_, selection_)), code_(new CodeView(workspace_, selection_)),
+      replay_(new ReplayView(workspace_, selection_)), trace_(new TracePane(workspace_, selection_)),
+      findings_(new FindingsDrawer(workspace_)), across_(new QSplitter(Qt::Horizontal)), down_(new QSplitter(Qt::Vertical)),
+      band_(new ErrorBand), menus_(new QMenuBar), message_(new QLabel), title_(new QLabel), doing_(new QLabel), progress_(new QProgressBar),
+      stop_(new QPushButton(tr("Stop")))
 {
     setAcceptDrops(true);
     setMinimumSize(960, 600);
@@ -107,7 +108,7 @@ void MainWindow::build_menus()
     add(project, tr("Open project …"), QKeySequence::Open, [this] { open_by_dialog(); });
     recent_menu_ = project->addMenu(tr("Recent projects"));
     project->addSeparator();
-    save_ = add(project, tr("Save edits"), QKeySequence::Save, [this] { save_all(); });
+    save_ = add(project, tr("Save edits"), QKeySequence::Save, [this] { guard_.save_all(); });
     add(project, tr("Save code as …"), Qt::CTRL | Qt::SHIFT | Qt::Key_S, [this] { save_code(); });
     project->addSeparator();
     add(project, tr("Quit"), QKeySequence::Quit, [this] { close(); });
@@ -477,6 +478,9 @@ void MainWindow::set_dark(bool dark)
 bool MainWindow::open(const QString& folder)
 {
     const QString path = QFileInfo(folder).absoluteFilePath();
+    if (!guard_.may_leave()) {
+        return false;
+    }
     if (const Status status = workspace_.open_project(path); !status) {
         tell(QString::fromStdString(status.error().text()));
         return false;
@@ -488,7 +492,21 @@ bool MainWindow::open(const QString& folder)
         recent_.removeLast();
     }
     renew_recent();
+    guard_.begin(workspace_.folder());
     return true;
+}
+
+void MainWindow::keep_edits_in(const QString& folder)
+{
+    guard_.keep_in(folder);
+    QStringList projects;
+    for (const LeftEdits& left : guard_.left()) {
+        projects.push_back(left.project);
+    }
+    projects.removeDuplicates();
+    if (!projects.isEmpty()) {
+        tell(tr("Wexilum ended before some edits were saved. Open the project to have them: %1").arg(projects.join(QStringLiteral(", "))));
+    }
 }
 
 void MainWindow::open_by_dialog()
@@ -508,17 +526,6 @@ void MainWindow::renew_recent()
     recent_menu_->setEnabled(!recent_.isEmpty());
 }
 
-bool MainWindow::save_all()
-{
-    for (const QString& path : workspace_.documents().changed_paths()) {
-        if (const Status status = workspace_.documents().save(path); !status) {
-            tell(QString::fromStdString(status.error().text()));
-            return false;
-        }
-    }
-    return true;
-}
-
 void MainWindow::save_code()
 {
     const auto& results = workspace_.results();
@@ -535,7 +542,7 @@ void MainWindow::save_code()
         return;
     }
     RealFileSystem files;
-    const auto set = files.begin_files(true);
+    const auto set = files.begin_files();
     auto file = set->add(path.toStdString());
     Status status = file ? (*file)->write(results->posted->code.lines().text()) : Status(file.error());
     status = status ? set->commit() : status;
@@ -544,18 +551,11 @@ void MainWindow::save_code()
 
 void MainWindow::closeEvent(QCloseEvent* event)
 {
-    const QStringList changed = workspace_.documents().changed_paths();
-    if (!changed.isEmpty()) {
-        QMessageBox box(QMessageBox::Question, tr("Unsaved edits"),
-                        tr("There are unsaved edits in %1.").arg(changed.join(QStringLiteral(", "))),
-                        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
-        box.setObjectName(QStringLiteral("unsaved"));
-        const int answer = box.exec();
-        if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !save_all())) {
-            event->ignore();
-            return;
-        }
+    if (!guard_.may_leave()) {
+        event->ignore();
+        return;
     }
+    guard_.forget();
     if (remember_) {
         write_settings();
     }

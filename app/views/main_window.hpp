@@ -3,6 +3,7 @@
 
 #include "app/models/setup_models.hpp"
 #include "app/views/code_view.hpp"
+#include "app/views/edits_guard.hpp"
 #include "app/views/file_view.hpp"
 #include "app/views/findings_drawer.hpp"
 #include "app/views/machine_view.hpp"
@@ -30,8 +31,11 @@ public:
     explicit MainWindow(bool remember, QWidget* parent = nullptr);
     ~MainWindow() override;
 
-    /// Opens a project; what is wrong with it is told in the window.
+    /// Opens a project; what is wrong with it is told in the window. Asks before, where edits have not been saved, and stays where it is
+    /// where these shall not go.
     bool open(const QString& folder);
+    /// Unsaved edits are kept aside in a folder from now on; what an earlier window has left there is offered with its project.
+    void keep_edits_in(const QString& folder);
     void show_station(Station station);
     [[nodiscard]] Station station() const { return station_; }
     void set_dark(bool dark);
@@ -70,7 +74,6 @@ private:
     void renew_progress();
     void renew_recent();
     void open_by_dialog();
-    bool save_all();
     void save_code();
     void jump(const FoundAt& found);
     void drop(const QString& path);
@@ -81,6 +84,7 @@ private:
 
     bool remember_;
     Workspace workspace_;
+    EditsGuard guard_;
     Selection selection_;
     SetupEditor setup_editor_;
     MachineEditor machine_editor_;

@@ -25,6 +25,9 @@ void EventsModel::set_events(std::vector<EventTally> events)
 
 QVariant EventsModel::data(const QModelIndex& index, int role) const
 {
+    if (!hasIndex(index.row(), index.column())) {
+        return {};
+    }
     const EventTally& tally = event(index.row());
     const bool taken = tally.handler.place.line > 0;
     if (role == Qt::DisplayRole) {

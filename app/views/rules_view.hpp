@@ -19,7 +19,7 @@ public:
     void set_events(std::vector<EventTally> events);
     [[nodiscard]] const EventTally& event(int row) const { return events_[std::size_t(row)]; }
     [[nodiscard]] int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : int(events_.size()); }
-    [[nodiscard]] int columnCount(const QModelIndex& = {}) const override { return 3; }
+    [[nodiscard]] int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : 3; }
     [[nodiscard]] QVariant data(const QModelIndex& index, int role) const override;
     [[nodiscard]] QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
 

@@ -5,8 +5,10 @@
 #include "app/theme/theme.hpp"
 
 #include <QKeyEvent>
+#include <QTimer>
 
 #include <algorithm>
+#include <utility>
 
 namespace wexilum::app {
 namespace {
@@ -130,9 +132,9 @@ void TextEditor::show_file(const QString& path)
     if (path != path_) {
         path_ = path;
         rules_ = path.endsWith(QLatin1String(".lua"));
-        shown_.reset();
         set_errors({});
         set_counts({});
+        put(nullptr);
         setLexer(nullptr);
         lexer_.reset(rules_ ? static_cast<QsciLexer*>(new QsciLexerLua) : new QsciLexerJSON);
         dress();
@@ -151,7 +153,15 @@ void TextEditor::follow(const QString& path)
     }
     const auto text = documents_.text(path);
     setReadOnly(!text.ok());
-    if (!text || (shown_ && **text == *shown_)) {
+    if (!text) {
+        put(nullptr);
+        return;
+    }
+    if (shown_ && **text == *shown_) {
+        return;
+    }
+    if (!shown_ || !shows(*shown_)) {
+        put(*text);
         return;
     }
     const std::string before = bytes();
@@ -170,11 +180,55 @@ void TextEditor::follow(const QString& path)
     SendScintilla(SCI_SETTARGETEND, before.size() - tail);
     SendScintilla(SCI_REPLACETARGET, after.size() - tail - same, after.data() + same);
     following_ = false;
-    if (shown_) {
-        SendScintilla(SCI_GOTOPOS, after.size() - tail);
-    }
+    SendScintilla(SCI_GOTOPOS, after.size() - tail);
     shown_ = *text;
     setMarginWidth(number_margin, QString(std::max(3, int(QString::number(lines()).size()) + 1), QLatin1Char('0')));
+    settle();
+}
+
+void TextEditor::put(const std::shared_ptr<const std::string>& text)
+{
+    const bool locked = isReadOnly();
+    following_ = true;
+    setReadOnly(false);
+    SendScintilla(SCI_CLEARALL);
+    if (text) {
+        SendScintilla(SCI_ADDTEXT, text->size(), text->data());
+        SendScintilla(SCI_GOTOPOS, 0UL);
+    }
+    setReadOnly(locked);
+    following_ = false;
+    shown_ = text;
+    setMarginWidth(number_margin, QString(std::max(3, int(QString::number(lines()).size()) + 1), QLatin1Char('0')));
+}
+
+bool TextEditor::shows(const std::string& text) const
+{
+    constexpr std::size_t compared = std::size_t{4} << 20; // bytes
+    const auto length = std::size_t(SendScintilla(SCI_GETLENGTH));
+    if (length != text.size() || length > compared) {
+        return length == text.size();
+    }
+    const auto* characters = reinterpret_cast<const char*>(SendScintillaPtrResult(SCI_GETCHARACTERPOINTER));
+    return characters != nullptr && text.compare(0, text.size(), characters, length) == 0;
+}
+
+/// What is shown is the document's text once the library is done; where it is not, it is put there anew.
+void TextEditor::settle()
+{
+    if (std::exchange(settling_, true)) {
+        return;
+    }
+    QTimer::singleShot(0, this, [this] {
+        settling_ = false;
+        const auto text =
+            path_.isEmpty() ? Result<std::shared_ptr<const std::string>>(std::make_shared<const std::string>()) : documents_.text(path_);
+        const bool same = text ? shows(**text) : SendScintilla(SCI_GETLENGTH) == 0;
+        Q_ASSERT_X(same, "TextEditor", "the window shows another text than the document has");
+        if (!same) {
+            put(text ? *text : nullptr);
+        }
+    });
 }
 
 void TextEditor::typed(int position, int kind, const char* text, int length)
@@ -184,6 +238,13 @@ void TextEditor::typed(int position, int kind, const char* text, int length)
     }
     const auto begin = std::size_t(position);
     const auto size = std::size_t(length);
+    if ((kind & (SC_MOD_INSERTTEXT | SC_MOD_DELETETEXT)) == 0) {
+        return;
+    }
+    settle();
+    if (begin > bytes().size() || ((kind & SC_MOD_DELETETEXT) != 0 && begin + size > bytes().size())) {
+        return; // settle() puts it right
+    }
     if ((kind & SC_MOD_INSERTTEXT) != 0) {
         std::string all = bytes();
         const std::string added(text, size);

@@ -40,6 +40,11 @@ protected:
 
 private:
     void follow(const QString& path);
+    /// Puts a text in the place of all that is shown.
+    void put(const std::shared_ptr<const std::string>& text);
+    /// Whether the window has the very text that it should: of very long ones only the length is looked at.
+    [[nodiscard]] bool shows(const std::string& text) const;
+    void settle();
     void typed(int position, int kind, const char* text, int length);
     void character_added(int character);
     void offer(bool asked_for);
@@ -52,7 +57,8 @@ private:
     std::shared_ptr<const std::string> shown_;
     std::string taken_away_; ///< what the library is about to delete
     bool following_ = false;
-    bool rules_ = false; ///< the file is a rulebook's
+    bool settling_ = false; ///< settle() is on its way
+    bool rules_ = false;    ///< the file is a rulebook's
 };
 
 } // namespace wexilum::app
