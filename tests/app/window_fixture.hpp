@@ -17,6 +17,8 @@ public:
     explicit Desk(const QString& job = QStringLiteral("mirror-cell"), QSize size = {1280, 800});
 
     [[nodiscard]] MainWindow& window() { return *window_; }
+    /// The window is gone, as if its program had been killed: it has no chance to close.
+    void crash() { window_.reset(); }
     [[nodiscard]] QString folder() const { return folder_.path(); }
     [[nodiscard]] QString read(const QString& path) const;
     void write(const QString& path, const QString& text);

@@ -196,8 +196,10 @@ private Q_SLOTS:
                                             << "\"X\" is moved by the control, not set by hand";
         QTest::newRow("no joint of it") << job << wish << R"("posture": {"attachment": "side-head", "set": {"H": 10}})"
                                         << "\"H\" is no joint between the work and the tool of the operation 10";
-        QTest::newRow("one joint too few") << job << wish << R"("posture": {"attachment": "turn-head", "parked": {"Z": -100}})"
-                                           << "a pose is solved with three linear joints between tool and work, this machine has 2";
+        QTest::newRow("one joint too few")
+            << job << wish << R"("posture": {"attachment": "turn-head", "parked": {"Z": -100}})"
+            << "the operation 10 can't be posted with the joints that are left free: a pose is solved with three linear joints "
+               "between tool and work, this machine has 2";
         QTest::newRow("wrong hand") << machine << R"("rises": "clockwise")"
                                     << R"("rises": "counter-clockwise")"
                                     << "the scale of \"H\" is of the wrong hand: its readings would fall counter-clockwise";
