@@ -147,7 +147,9 @@ void apply_theme(QApplication& application, bool be_dark)
     palette.setColor(QPalette::Disabled, QPalette::Text, colour(t.faint));
     palette.setColor(QPalette::Disabled, QPalette::ButtonText, colour(t.faint));
     application.setPalette(palette);
-    application.setFont(text_font());
+    if (application.font() != text_font()) { // each of these goes through all widgets
+        application.setFont(text_font());
+    }
     application.setStyleSheet(filled_sheet());
 }
 

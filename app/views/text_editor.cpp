@@ -305,8 +305,12 @@ void TextEditor::keyPressEvent(QKeyEvent* event)
 void TextEditor::changeEvent(QEvent* event)
 {
     QsciScintilla::changeEvent(event);
-    if (event->type() == QEvent::PaletteChange || event->type() == QEvent::StyleChange) {
-        dress();
+    // A change of the theme sends several of these, and dressing sends some itself: once for all of them.
+    if ((event->type() == QEvent::PaletteChange || event->type() == QEvent::StyleChange) && !std::exchange(dressing_, true)) {
+        QTimer::singleShot(0, this, [this] {
+            dress();
+            dressing_ = false;
+        });
     }
 }
 

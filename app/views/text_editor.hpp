@@ -58,6 +58,7 @@ private:
     std::string taken_away_; ///< what the library is about to delete
     bool following_ = false;
     bool settling_ = false; ///< settle() is on its way
+    bool dressing_ = false; ///< so is dress()
     bool rules_ = false;    ///< the file is a rulebook's
 };
 

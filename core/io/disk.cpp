@@ -29,6 +29,8 @@ int RealDisk::cut(int file, off_t size) { return ::ftruncate(file, size); }
 
 int RealDisk::sync(int file) { return ::fsync(file); }
 
+void RealDisk::begin_sync(int file, off_t from, off_t count) { (void)::sync_file_range(file, from, count, SYNC_FILE_RANGE_WRITE); }
+
 int RealDisk::close(int file) { return ::close(file); }
 
 int RealDisk::rename(const std::string& from, const std::string& to) { return ::rename(from.c_str(), to.c_str()); }

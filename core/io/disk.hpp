@@ -19,6 +19,7 @@ public:
     virtual int reserve(int file, off_t size) = 0; ///< so that writing up to there can't fail for lack of room
     virtual int cut(int file, off_t size) = 0;
     virtual int sync(int file) = 0;
+    virtual void begin_sync(int file, off_t from, off_t count) = 0; ///< has bytes go to the disk meanwhile, so that sync() waits less
     virtual int close(int file) = 0;
     virtual int rename(const std::string& from, const std::string& to) = 0;
     virtual int link(const std::string& from, const std::string& to) = 0;
@@ -35,6 +36,7 @@ public:
     int reserve(int file, off_t size) override;
     int cut(int file, off_t size) override;
     int sync(int file) override;
+    void begin_sync(int file, off_t from, off_t count) override;
     int close(int file) override;
     int rename(const std::string& from, const std::string& to) override;
     int link(const std::string& from, const std::string& to) override;

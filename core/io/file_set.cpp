@@ -18,6 +18,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr off_t ahead = off_t{4} << 20;   // bytes that go to the disk at once while a file is written
 constexpr int most_links = 40;            // as the kernel has it
 constexpr std::size_t longest_stem = 200; // of 255, so that there is room for what stands behind it
 constexpr std::size_t key_digits = 16;
@@ -312,6 +313,11 @@ struct FileSet::Entry final : ByteSink {
         if (status && write_all(disk, file, bytes) != 0) {
             status = failed(path, errno);
         }
+        written += off_t(bytes.size());
+        if (written - begun >= ahead) {
+            disk.begin_sync(file, begun, written - begun);
+            begun = written;
+        }
         return status;
     }
     Disk& disk;
@@ -320,6 +326,8 @@ struct FileSet::Entry final : ByteSink {
     std::string part;   ///< the temporary file
     std::string before; ///< another name of what stood there, until all of a set is done; empty: none
     int file = -1;
+    off_t written = 0;
+    off_t begun = 0;   ///< of that, what is on its way to the disk
     bool over = false; ///< the target is written over in its place
     bool done = false; ///< the file has its name, or the target has been written over
     Status status;

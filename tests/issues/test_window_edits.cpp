@@ -76,6 +76,7 @@ void press_save(QWidget& window)
 /// An edit of the setup by its table.
 void edit_setup(Desk& desk, const char* value = "-61")
 {
+    QVERIFY(desk.ready());      // a run that ends renews the table
     make_active(desk.window()); // where a dialog has been, or another window
     desk.click_station(Station::setup);
     desk.type_cell(desk.window().setup().offsets(), 0, 1, QLatin1String(value));
