@@ -178,7 +178,7 @@ QWidget* JogPane::build_places()
             tell(tr("Nothing was found that has a block."), false);
         }
     });
-        connect(home, &QPushButton::clicked, this, [this] {
+    connect(home, &QPushButton::clicked, this, [this] {
         make();
         if (jogger_ && stand_) {
             const Readings from = *stand_;

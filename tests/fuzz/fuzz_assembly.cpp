@@ -14,7 +14,7 @@ using namespace wexilum::test;
 
 namespace {
 
-constexpr std::array<const char*, 4> jobs{"pier-cap", "mirror-cell-sides", "fork-arm", "mirror-cell-batch"};
+constexpr std::array<const char*, 4> jobs{"pier-cap", "mirror-cell-sides", "focuser-hub", "mirror-cell-batch"};
 
 const std::string& folder()
 {
