@@ -76,6 +76,28 @@ std::string list_in(const std::string& folder, const std::string& key)
     return fmt::format("{}/{}{}{}", folder, list_begin, key, list_end);
 }
 
+std::string part_in(const std::string& folder, const std::string& stem, const std::string& key)
+{
+    return fmt::format("{}/{}.{}{}", folder, stem, key, part_end);
+}
+
+std::vector<std::string> once_each(std::vector<std::string> folders)
+{
+    std::sort(folders.begin(), folders.end());
+    folders.erase(std::unique(folders.begin(), folders.end()), folders.end());
+    return folders;
+}
+
+Status sync_each(Disk& disk, const std::vector<std::string>& folders)
+{
+    for (const std::string& folder : folders) {
+        if (disk.sync_folder(folder) != 0) {
+            return failed(folder, errno);
+        }
+    }
+    return {};
+}
+
 bool locked(int file) { return flock(file, LOCK_EX | LOCK_NB) == 0; }
 
 /// Takes what a program that is gone has left: opened and locked; -1 where somebody has it.
@@ -395,7 +417,7 @@ Result<ByteSink*> FileSet::add(const std::string& path)
     }
     const std::string stem = stem_of(target->path);
     clear_leftovers(disk_, folder, stem);
-    auto made = create_locked(disk_, path, [&](const std::string& key) { return fmt::format("{}/{}.{}{}", folder, stem, key, part_end); });
+    auto made = create_locked(disk_, path, [&](const std::string& key) { return part_in(folder, stem, key); });
     if (!made) {
         return made.error();
     }
@@ -435,12 +457,9 @@ Status FileSet::list_pairs()
     for (const auto& entry : entries_) {
         folders.push_back(folder_of(entry->target.path));
     }
-    std::sort(folders.begin(), folders.end());
-    folders.erase(std::unique(folders.begin(), folders.end()), folders.end());
-    for (const std::string& folder : folders) {
-        if (disk_.sync_folder(folder) != 0) {
-            return failed(folder, errno);
-        }
+    folders = once_each(std::move(folders));
+    if (const Status status = sync_each(disk_, folders); !status) {
+        return status;
     }
     const std::string key = new_key();
     for (const std::string& folder : folders) {
@@ -487,7 +506,7 @@ Status FileSet::give_names()
     const bool several = entries_.size() > 1;
     for (const auto& entry : entries_) {
         if (several && entry->target.there && !entry->over) {
-            const std::string before = fmt::format("{}/{}.{}{}", folder_of(entry->part), stem_of(entry->target.path), new_key(), part_end);
+            const std::string before = part_in(folder_of(entry->part), stem_of(entry->target.path), new_key());
             if (disk_.link(entry->target.path, before) != 0 && (errno == ENOSPC || copy_file(disk_, entry->target.path, before) != 0)) {
                 return failed(entry->path, errno);
             }
@@ -525,14 +544,7 @@ Status FileSet::sync_folders()
     for (const auto& entry : entries_) {
         folders.push_back(folder_of(entry->target.path));
     }
-    std::sort(folders.begin(), folders.end());
-    folders.erase(std::unique(folders.begin(), folders.end()), folders.end());
-    for (const std::string& folder : folders) {
-        if (disk_.sync_folder(folder) != 0) {
-            return failed(folder, errno);
-        }
-    }
-    return {};
+    return sync_each(disk_, once_each(std::move(folders)));
 }
 
 Status FileSet::commit()

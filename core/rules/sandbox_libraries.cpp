@@ -14,15 +14,21 @@ namespace {
 /// What a function takes time by: a table's length, a range that is given, or the texts and the number of values that it gets and gives.
 enum class Weight : std::uint8_t { none, own, length, range, data };
 
-/// Calls Lua's own function (first upvalue) after charging for it by the second.
-int charged(lua_State* L)
+/// The first argument of a function of tables.
+void check_plain_table(lua_State* L)
 {
     luaL_checktype(L, 1, LUA_TTABLE);
     for (const char* name : {"__len", "__index", "__newindex"}) {
         if (luaL_getmetafield(L, 1, name) != LUA_TNIL) {
-            return luaL_error(L, "the functions of table take plain tables, this one has %s", name);
+            luaL_error(L, "the functions of table take plain tables, this one has %s", name);
         }
     }
+}
+
+/// Calls Lua's own function (first upvalue) after charging for it by the second.
+int charged(lua_State* L)
+{
+    check_plain_table(L);
     double size = double(lua_rawlen(L, 1)) + 1;
     for (int i = 2; i <= lua_gettop(L); ++i) {
         size += lua_type(L, i) == LUA_TSTRING ? double(lua_rawlen(L, i)) / 4 : 0;
@@ -80,12 +86,7 @@ bool stands_before(lua_State* L, int a, int b)
 /// the clock.)
 int sort(lua_State* L)
 {
-    luaL_checktype(L, 1, LUA_TTABLE);
-    for (const char* name : {"__len", "__index", "__newindex"}) {
-        if (luaL_getmetafield(L, 1, name) != LUA_TNIL) {
-            return luaL_error(L, "the functions of table take plain tables, this one has %s", name);
-        }
-    }
+    check_plain_table(L);
     if (!lua_isnoneornil(L, 2)) {
         luaL_checktype(L, 2, LUA_TFUNCTION);
     }
