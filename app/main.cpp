@@ -214,7 +214,13 @@ int main(int argc, char** argv)
             return 2;
         }
         if (options.isSet(QStringLiteral("job"))) {
-            window.workspace().set_job(options.value(QStringLiteral("job")));
+            const QString job = options.value(QStringLiteral("job"));
+            if (!window.workspace().jobs().contains(job)) {
+                std::fprintf(stderr, "wexilum: the project has no job \"%s\"; its jobs are: %s\n", qPrintable(job),
+                             qPrintable(window.workspace().jobs().join(QStringLiteral(", "))));
+                return 2;
+            }
+            window.workspace().set_job(job);
         }
     }
     if (picture) {

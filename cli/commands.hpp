@@ -17,8 +17,9 @@ struct JobOptions {
     std::string out;               ///< post: folder of the code; empty: PROJECT/out
     std::vector<std::string> code; ///< replay: files; empty: posted afresh in memory
     bool from_unknown = false;
-    int threads = 1;  ///< post: 1 or 2
-    std::string date; ///< post: YYYY-MM-DD
+    int threads = 1;   ///< post: 1 or 2
+    std::string date;  ///< post: YYYY-MM-DD
+    std::string draft; ///< post: where the program goes, marked, if it has errors; empty: nowhere
     bool json = false;
     bool progress = false; ///< tells how far it is also where nobody watches
 };

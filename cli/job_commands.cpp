@@ -87,15 +87,38 @@ void print_measured(const char* name, const Measured& m)
                to_deg(m.axis_budget));
 }
 
-void print_replay(const ReplayReport& report)
+void print_replay(const ReplayReport& report, const CodeLines& lines)
 {
     print_measured("at records", report.at_records);
     print_measured("between records", report.between);
     fmt::print("  {:<16} {:.3f} % at worst\n", "feed", report.feed_error_percent);
     fmt::print("  {:<16} {} records reached, {} uncovered, {} extra\n", "compared", report.compared, report.uncovered, report.extra);
-    print_findings(report.findings);
+    print_findings(report.findings, lines);
     fmt::print("  {}\n",
                report.findings.has_errors() ? "NOT PROVEN: see the findings" : "proven: the code moves the tool as the toolpath says");
+}
+
+} // namespace
+
+namespace {
+
+/// Writes a program that has errors, so that it can be looked at.
+Status write_draft(RealFileSystem& files, const Assembly& a, const JobOptions& options, std::size_t errors, RunWatch* watch)
+{
+    const auto set = files.begin_files();
+    auto file = set->add(options.draft);
+    if (!file) {
+        return file.error();
+    }
+    CodeWriter writer(**file);
+    writer.line(fmt::format("{}NOT TO BE RUN: A DRAFT WITH {} ERROR{}{}", a.dialect.comment_open, errors, errors == 1 ? "" : "S",
+                            a.dialect.comment_close),
+                no_source);
+    JobRecords records(files, options.project, a.job);
+    FileScratch scratch;
+    const auto posted = post(a, records, scratch, writer, options.threads, watch);
+    Status status = posted ? writer.finish() : Status(posted.error());
+    return status ? set->commit() : status;
 }
 
 } // namespace
@@ -113,6 +136,9 @@ int post_command(const JobOptions& options)
     }
     opened->date = options.date;
     const Assembly& a = *opened;
+    if (const Status status = sole_output(files, options.project, a.job, a.job_file); !status) {
+        return fail(status.error(), options.json);
+    }
     const std::string folder = options.out.empty() ? options.project + "/out" : options.out;
     const std::string path = folder + "/" + program_file_name(a);
     const auto set = files.begin_files();
@@ -132,6 +158,10 @@ int post_command(const JobOptions& options)
     // Code of an earlier run must not pass for the code of a run that failed.
     Status status = writer.finish();
     status = !status ? status : errors ? files.remove({path}) : set->commit();
+    const bool drafted = status && errors && !options.draft.empty();
+    if (drafted) {
+        status = write_draft(files, a, options, run.findings.count(Severity::error), work.watch());
+    }
     if (!status) {
         return fail(status.error(), options.json);
     }
@@ -144,6 +174,7 @@ int post_command(const JobOptions& options)
         fmt::print("{}\n", json_text({{"files", list},
                                       {"records", run.outline.records},
                                       {"blocks", run.blocks},
+                                      {"draft", drafted ? ordered_json(options.draft) : ordered_json(nullptr)},
                                       {"findings", findings_json(run.findings)},
                                       {"seconds", seconds}}));
     } else {
@@ -151,6 +182,9 @@ int post_command(const JobOptions& options)
         print_findings(run.findings);
         if (errors) {
             fmt::print("  no code is written: {} of the findings are errors\n", run.findings.count(Severity::error));
+            if (drafted) {
+                fmt::print("  to be looked at, not to be run: {}\n", options.draft);
+            }
         } else {
             fmt::print("  written: {}  ({} blocks, {} bytes, {:.2f} s)\n", path, run.blocks, run.bytes, seconds);
         }
@@ -171,6 +205,7 @@ int replay_command(const JobOptions& options)
     std::vector<ReplayStream> code;
     FileScratch scratch;
     std::unique_ptr<Spool> fresh;
+    FindingList posting; // of the code that is posted here
     std::vector<Excursion> excursions;
     for (const std::string& path : options.code) {
         auto text = files.open(path);
@@ -199,6 +234,7 @@ int replay_command(const JobOptions& options)
             return fail(status.error(), options.json);
         }
         excursions = std::move(posted->excursions);
+        posting = std::move(posted->findings);
         texts.push_back(std::make_unique<SpoolSource>(*fresh));
         texts.push_back(std::make_unique<SpoolSource>(*fresh));
         code.push_back({program_file_name(*opened), texts[0].get(), texts[1].get()});
@@ -211,10 +247,11 @@ int replay_command(const JobOptions& options)
         excursions = std::move(*found);
     }
     JobRecords records(files, options.project, opened->job);
-    const auto replayed = replay(*opened, records, excursions, code, options.from_unknown, work.watch(), nullptr, options.threads);
+    auto replayed = replay(*opened, records, excursions, code, options.from_unknown, work.watch(), nullptr, options.threads);
     if (!replayed) {
         return fail(replayed.error(), options.json);
     }
+    replayed->findings.add_errors_of(posting); // a program that would not have been written is not proven
     const ReplayReport& report = *replayed;
     if (options.json) {
         fmt::print("{}\n", json_text({{"at_records", measured_json(report.at_records)},
@@ -223,11 +260,22 @@ int replay_command(const JobOptions& options)
                                       {"uncovered", report.uncovered},
                                       {"extra", report.extra},
                                       {"compared", report.compared},
+                                      {"proven", !report.findings.has_errors()},
                                       {"worst", {{"source", place_json(report.worst_source)}, {"code", place_json(report.worst_code)}}},
                                       {"findings", findings_json(report.findings)}}));
     } else {
         fmt::print("replay of {} on {}\n", opened->job.name, opened->machine.name);
-        print_replay(report);
+        CodeLines lines;
+        for (const std::string& path : options.code) {
+            if (auto text = files.open(path)) {
+                (void)read_lines(**text, path, report.findings, lines); // it has been read once already
+            }
+        }
+        if (fresh) {
+            SpoolSource text(*fresh);
+            (void)read_lines(text, code.front().name, report.findings, lines);
+        }
+        print_replay(report, lines);
     }
     return report.findings.has_errors() ? exit_findings : exit_fine;
 }

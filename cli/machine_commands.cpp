@@ -18,6 +18,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
+constexpr double same_readings = 1e-9;       // mm or rad
 constexpr double fresh_turn = 10 * pi / 180; // rad: poses further apart are no cut; the branch may change between them
 
 struct Loaded {
@@ -98,7 +99,9 @@ struct Told {
     bool has_row = true;
 };
 
-Told tell(const Machine& machine, const Choice& choice, const Place& place, std::size_t row, FindingList& findings)
+/// `other_way`: some readings reach the pose, though not in its cut, which begins at `cut_line`.
+Told tell(const Machine& machine, const Choice& choice, const Place& place, std::size_t row, bool other_way, std::uint32_t cut_line,
+          FindingList& findings)
 {
     Finding finding = Finding::make(Severity::error, "", "", "", std::abs(choice.missed_by));
     finding.source = place;
@@ -113,9 +116,15 @@ Told tell(const Machine& machine, const Choice& choice, const Place& place, std:
     if (choice.problem == ChoiceProblem::beyond_travel) {
         const std::string& id = machine.joints[choice.joint.value].id;
         finding.kind = "beyond-travel";
-        finding.message =
-            fmt::format("{} would have to go {:.4f} beyond its travel", id, std::abs(shown(machine, choice.joint.value, choice.missed_by)));
-        finding.cure = "move the pose, or turn it";
+        finding.message = std::abs(choice.missed_by) > 0.5 * out_of_reach
+                              ? "the linear joints lie in one plane in this posture: they can't bring the tip there"
+                              : fmt::format("{} would have to go {:.4f} {} beyond its travel", id,
+                                            std::abs(shown(machine, choice.joint.value, choice.missed_by)),
+                                            machine.joints[choice.joint.value].kind == JointKind::rotary ? "deg" : "mm");
+        finding.cure = other_way ? fmt::format("another branch reaches it, but the cut that begins at line {} is on this one: turn the "
+                                               "part, or break the cut",
+                                               cut_line)
+                                 : "move the pose, or turn it";
         findings.add(std::move(finding), id, row);
         return {"unreachable", false};
     }
@@ -132,7 +141,7 @@ int solve_command(const MachineOptions& options)
     }
     const Machine& machine = loaded->machine;
     auto kinematics = Kinematics::make(machine);
-    auto solver = kinematics ? InverseSolver::make(*kinematics) : Result<InverseSolver>(kinematics.error());
+    auto solver = kinematics ? InverseSolver::make(*kinematics, true) : Result<InverseSolver>(kinematics.error());
     if (!solver) {
         Error error = solver.error();
         error.place.file = options.machine;
@@ -148,23 +157,35 @@ int solve_command(const MachineOptions& options)
     auto rows = ordered_json::array();
     auto status = ordered_json::array();
     auto alternatives = ordered_json::array();
+    auto cuts = ordered_json::array();
+    std::size_t cut = 0; // the row that began it
+    bool degraded = false;
     for (const Joint& joint : machine.joints) {
         axes.push_back(joint.id);
     }
     for (std::size_t i = 0; i < choices.size(); ++i) {
-        const Told told = tell(machine, choices[i], {options.table, loaded->table.lines[i], 0}, i, findings);
+        cut = i == 0 || !(*targets)[i].link ? cut : i;
+        cuts.push_back(loaded->table.lines[cut]);
+        std::vector<Candidate> others = solver->within_travel((*targets)[i].pose, options.tool_length, choices[i].readings);
+        const bool solved = choices[i].problem == ChoiceProblem::none;
+        std::erase_if(others, [&](const Candidate& other) {
+            return solved && (other.readings - choices[i].readings).cwiseAbs().maxCoeff() < same_readings;
+        });
+        const Told told =
+            tell(machine, choices[i], {options.table, loaded->table.lines[i], 0}, i, !others.empty(), loaded->table.lines[cut], findings);
+        degraded = degraded || choices[i].outcome == Outcome::degraded;
         rows.push_back(told.has_row ? row_of(machine, choices[i].readings) : ordered_json(nullptr));
         status.push_back(told.status);
         if (options.all) {
             auto list = ordered_json::array();
-            for (const Candidate& candidate : solver->within_travel((*targets)[i].pose, options.tool_length, choices[i].readings)) {
+            for (const Candidate& candidate : others) {
                 list.push_back(row_of(machine, candidate.readings));
             }
             alternatives.push_back(std::move(list));
         }
     }
     if (options.json) {
-        ordered_json out{{"axes", axes}, {"rows", rows}, {"status", status}};
+        ordered_json out{{"axes", axes}, {"rows", rows}, {"status", status}, {"cut_from_line", cuts}};
         if (options.all) {
             out["alternatives"] = alternatives;
         }
@@ -192,6 +213,13 @@ int solve_command(const MachineOptions& options)
             }
         }
         print_findings(findings);
+        fmt::print("a pose whose tool axis is within {:g} deg of the one before goes on with its cut, in which the branch stays\n",
+                   to_deg(fresh_turn));
+        if (degraded) {
+            fmt::print("degraded: within {:.4f} deg of a direction in which a rotary joint does nothing, or at the edge of what can be "
+                       "reached; small changes of the axis turn joints far\n",
+                       to_deg(pole_angle));
+        }
     }
     return findings.has_errors() ? exit_findings : exit_fine;
 }

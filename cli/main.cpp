@@ -26,6 +26,13 @@ int run(int argc, char** argv)
     app.footer("Exit: 0 fine, 1 findings of error severity or a budget broken, 2 bad usage, unreadable input or nowhere to write to, 130 "
                "stopped.");
 
+    const CLI::Validator length(
+        [](const std::string& text) {
+            double value = 0;
+            const bool fine = CLI::detail::lexical_cast(text, value) && value >= -1e6 && value <= 1e6; // no NaN either
+            return fine ? std::string() : fmt::format("{} is no length from -1000000 to 1000000 mm", text);
+        },
+        "mm");
     JobOptions post_options;
     auto* post = app.add_subcommand("post", "Turn a job's toolpaths into code");
     post->add_option("--project", post_options.project, "Folder of the project")->required();
@@ -33,6 +40,8 @@ int run(int argc, char** argv)
     post->add_option("--out", post_options.out, "Folder for the code (default: PROJECT/out)");
     post->add_option("--threads", post_options.threads, "1, or 2 to read and write beside the rest (default: 1)")->check(CLI::Range(1, 2));
     post->add_option("--date", post_options.date, "Day of the run as YYYY-MM-DD, for programs that tell it (default: none)");
+    post->add_option("--draft", post_options.draft,
+                     "File for a program with errors, marked on its first line as not to be run (default: none is written)");
     post->add_flag("--json", post_options.json, "Print one JSON object");
     post->add_flag("--progress", post_options.progress, "Tell how far it is, also where standard error is no terminal");
 
@@ -72,7 +81,7 @@ int run(int argc, char** argv)
         ->add_option("--poses", solve_options.table,
                      "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")
         ->required();
-    solve->add_option("--tool-length", solve_options.tool_length, "Gauge length in mm")->check(CLI::Range(-1e6, 1e6));
+    solve->add_option("--tool-length", solve_options.tool_length, "Gauge length in mm")->check(length);
     solve->add_flag("--all", solve_options.all, "Every branch and turn within travel as well");
     solve->add_flag("--json", solve_options.json, "Print one JSON object");
 
@@ -80,7 +89,7 @@ int run(int argc, char** argv)
     auto* pose = app.add_subcommand("pose", "From axis positions to tool poses");
     pose->add_option("--machine", pose_options.machine, "Machine file")->required();
     pose->add_option("--axes", pose_options.table, "CSV whose header names the joints: mm and degrees")->required();
-    pose->add_option("--tool-length", pose_options.tool_length, "Gauge length in mm")->check(CLI::Range(-1e6, 1e6));
+    pose->add_option("--tool-length", pose_options.tool_length, "Gauge length in mm")->check(length);
     pose->add_flag("--json", pose_options.json, "Print one JSON object");
 
     CalibrateOptions calibrate_options;
@@ -93,7 +102,7 @@ int run(int argc, char** argv)
             "mm and degrees")
         ->required();
     calibrate->add_option("--tool-length", calibrate_options.given.tool_length, "Gauge length in mm where the table has none")
-        ->check(CLI::Range(-1e6, 1e6));
+        ->check(length);
     calibrate->add_option("--out", calibrate_options.out, "Overlay file to write (default: none)");
     calibrate->add_option("--name", calibrate_options.name, "Name in the overlay (default: the table's)");
     calibrate->add_flag("--json", calibrate_options.given.json, "Print one JSON object");

@@ -6,9 +6,13 @@
 #include <fmt/format.h>
 
 #include <cstdio>
+#include <set>
+#include <vector>
 
 namespace wexilum::cli {
 namespace {
+
+constexpr std::size_t most_shown = 120; // characters of a line
 
 std::string where(const Place& place, std::uint32_t last, std::uint32_t worst)
 {
@@ -63,7 +67,36 @@ nlohmann::ordered_json findings_json(const FindingList& findings)
     return out;
 }
 
-void print_findings(const FindingList& findings)
+Status read_lines(ByteSource& source, const std::string& file, const FindingList& findings, CodeLines& out)
+{
+    std::set<std::uint32_t> wanted;
+    for (const Finding& f : findings.list()) {
+        if (f.worst_code.file == file && f.worst_code.line > 0) {
+            wanted.insert(f.worst_code.line);
+        }
+    }
+    std::vector<char> chunk(std::size_t{1} << 16);
+    std::uint32_t line = 1;
+    while (!wanted.empty() && line <= *wanted.rbegin()) {
+        const auto got = source.read(chunk);
+        if (!got || *got == 0) {
+            return got ? Status() : Status(got.error());
+        }
+        for (std::size_t i = 0; i < *got; ++i) {
+            if (chunk[i] == '\n') {
+                ++line;
+            } else if (chunk[i] != '\r' && wanted.contains(line)) {
+                std::string& text = out[{file, line}];
+                if (text.size() < most_shown) {
+                    text += chunk[i];
+                }
+            }
+        }
+    }
+    return {};
+}
+
+void print_findings(const FindingList& findings, const CodeLines& lines)
 {
     for (const Severity severity : {Severity::error, Severity::warning, Severity::remark}) {
         for (const Finding& f : findings.list()) {
@@ -76,6 +109,9 @@ void print_findings(const FindingList& findings)
             const std::string code = where(f.code, f.last_code_line, f.worst_code.line);
             if (!source.empty() || !code.empty()) {
                 fmt::print("  {:<27} at {}{}{}\n", "", source, source.empty() || code.empty() ? "" : ", ", code);
+            }
+            if (const auto text = lines.find({f.worst_code.file, f.worst_code.line}); text != lines.end()) {
+                fmt::print("  {:<27} text: {}\n", "", text->second);
             }
             if (f.rule.line > 0) {
                 fmt::print("  {:<27} rule: {}\n", "", f.rule.text());

@@ -2,9 +2,14 @@
 #pragma once
 
 #include "core/base/result.hpp"
+#include "core/base/world.hpp"
 #include "core/run/finding.hpp"
 
 #include <nlohmann/json.hpp>
+
+#include <map>
+#include <string>
+#include <utility>
 
 namespace wexilum::cli {
 
@@ -13,7 +18,13 @@ int fail(const Error& error, bool json);
 
 [[nodiscard]] nlohmann::ordered_json findings_json(const FindingList& findings);
 [[nodiscard]] nlohmann::ordered_json place_json(const Place& place);
-/// The findings as indented lines, worst first.
-void print_findings(const FindingList& findings);
+/// Lines of programs by file and number.
+using CodeLines = std::map<std::pair<std::string, std::uint32_t>, std::string>;
+
+/// Reads those lines of a program to which findings point, the worst of each.
+Status read_lines(ByteSource& source, const std::string& file, const FindingList& findings, CodeLines& out);
+
+/// The findings as indented lines, worst first, with the text of the line that each points to where `lines` has it.
+void print_findings(const FindingList& findings, const CodeLines& lines = {});
 
 } // namespace wexilum::cli

@@ -74,6 +74,24 @@ void Camera::fit(const Vec3& low, const Vec3& high, const QSizeF& size)
     set_scale(room * std::min(size.width() / std::max(wide, 1e-3), size.height() / std::max(tall, 1e-3)));
 }
 
+void Camera::fit(const std::vector<Vec3>& points, const QSizeF& size)
+{
+    if (points.empty()) {
+        return;
+    }
+    Vec3 low = Vec3::Constant(1e300);
+    Vec3 high = Vec3::Constant(-1e300);
+    for (const Vec3& point : points) { // in the picture's own directions
+        const Vec3 at(point.dot(right()), point.dot(up()), point.dot(towards()));
+        low = low.cwiseMin(at);
+        high = high.cwiseMax(at);
+    }
+    const Vec3 middle = 0.5 * (low + high);
+    target_ = right() * middle.x() + up() * middle.y() + towards() * middle.z();
+    const Vec3 all = high - low;
+    set_scale(0.94 * std::min(size.width() / std::max(all.x(), 1e-3), size.height() / std::max(all.y(), 1e-3)));
+}
+
 Vec3 Camera::project(const Vec3& point, const QSizeF& size) const
 {
     const Vec3 off = point - target_;

@@ -5,6 +5,7 @@
 
 #include <QPointF>
 #include <QSizeF>
+#include <vector>
 
 namespace wexilum::app {
 
@@ -27,6 +28,8 @@ public:
     void zoom(double factor, const QPointF& at, const QSizeF& size);
     /// Shows a box whole.
     void fit(const Vec3& low, const Vec3& high, const QSizeF& size);
+    /// The same for points themselves, which fill the picture as far as they go.
+    void fit(const std::vector<Vec3>& points, const QSizeF& size);
     void set_target(const Vec3& target) { target_ = target; }
     void set_scale(double scale);
 

@@ -15,6 +15,13 @@ State state_of(const Finding& finding)
     return State::waits;
 }
 
+QString place_text(const FoundAt& found)
+{
+    const QString place = place_text(found.finding);
+    const bool elsewhere = !found.in_posted_code() && !found.finding.code.file.empty();
+    return elsewhere ? QString::fromStdString(found.finding.code.file) + QStringLiteral(" · ") + place : place;
+}
+
 QString place_text(const Finding& finding)
 {
     const auto range = [](std::uint32_t first, std::uint32_t last) {
@@ -56,7 +63,7 @@ QVariant FindingsModel::data(const QModelIndex& index, int role) const
         switch (index.column()) {
         case kind: return QString::fromStdString(f.kind).replace(QLatin1Char('-'), QLatin1Char(' '));
         case text: return QString::fromStdString(f.message) + (f.count > 1 ? tr(" (the worst of %1)").arg(f.count) : QString());
-        case place: return place_text(f);
+        case place: return place_text(at(index.row()));
         case cure: return QString::fromStdString(f.cure);
         default: return {};
         }

@@ -13,6 +13,8 @@ namespace wexilum::app {
 [[nodiscard]] State state_of(const Finding& finding);
 /// Where it is, for people: "mirror-back.cl:1886–1922", "block 12".
 [[nodiscard]] QString place_text(const Finding& finding);
+/// The same, with the name of the file where it is none of the job's.
+[[nodiscard]] QString place_text(const FoundAt& found);
 
 class FindingsModel final : public QAbstractTableModel {
     Q_OBJECT

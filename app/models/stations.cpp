@@ -2,6 +2,8 @@
 
 #include "core/base/units.hpp"
 
+#include <QFileInfo>
+
 #include <algorithm>
 #include <cmath>
 
@@ -122,8 +124,14 @@ void replay(const Workspace& workspace, const JobResults& results, StationState&
         out.figure += QStringLiteral(" · %1°").arg(to_deg(axis), 0, 'f', 4);
     }
     const std::size_t count = report.findings.count(Severity::error);
-    out.state = count > 0 ? State::beyond : State::fits;
-    out.status = count > 0 ? tr("not proven: %1").arg(errors(count)) : tr("proven");
+    const auto& loaded = workspace.loaded();
+    const bool compared = loaded && loaded->replayed;
+    const bool proven = results.replayed->proven();
+    out.state = !proven || (compared && !loaded->replayed->proven()) ? State::beyond : State::fits;
+    out.status = count > 0 ? tr("not proven: %1").arg(errors(count)) : proven ? tr("proven") : tr("not proven: not written");
+    if (proven && compared && !loaded->replayed->proven()) {
+        out.status = tr("%1 not proven").arg(QFileInfo(loaded->path).fileName());
+    }
 }
 
 } // namespace

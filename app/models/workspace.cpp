@@ -113,6 +113,7 @@ Status Workspace::open_project(const QString& folder)
     loaded_.reset();
     error_.reset();
     findings_.clear();
+    known_.clear();
     job_.clear();
     Q_EMIT project_changed();
     Q_EMIT loaded_changed();
@@ -172,6 +173,22 @@ void Workspace::set_job(const QString& job)
     changed();
 }
 
+void Workspace::rescan()
+{
+    Q_EMIT project_changed();
+    if (job_.isEmpty() && !jobs().isEmpty()) {
+        set_job(jobs().first());
+    } else if (error_) {
+        changed();
+    }
+}
+
+Workspace::Known Workspace::known(const QString& job) const
+{
+    const auto found = known_.find(job);
+    return found == known_.end() ? Known::not_run : found->second.second == texts_ ? found->second.first : Known::stale;
+}
+
 void Workspace::set_from_unknown(bool on)
 {
     if (on != from_unknown_) {
@@ -194,6 +211,7 @@ void Workspace::edited()
         edits_pending_ = true;
     }
     ++revision_;
+    ++texts_;
     const bool burst = last_edit_.isValid() && last_edit_.elapsed() < burst_ms;
     last_edit_.start();
     if (burst) {
@@ -263,6 +281,7 @@ void Workspace::run()
                 ticker_.stop();
                 if (error.kind != ErrorKind::cancelled) {
                     error_ = error;
+                    known_[job_] = {Known::failed, texts_};
                     watch_files(*files);
                     Q_EMIT failed();
                 } else {
@@ -340,6 +359,7 @@ void Workspace::run()
                 }
                 results_ = results;
                 replay_revision_ = revision;
+                known_[job_] = {results->replayed->proven() ? Known::proven : Known::failed, texts_};
                 running_ = false;
                 ticker_.stop();
                 collect_findings();
@@ -502,6 +522,7 @@ void Workspace::replay_loaded()
             later([this, watch, replayed = *replayed] {
                 if (!watch->stopped() && loaded_) {
                     loaded_->replayed = replayed;
+                    collect_findings();
                     Q_EMIT loaded_changed();
                 }
             });
@@ -517,6 +538,7 @@ void Workspace::drop_loaded()
     if (loaded_) {
         watcher_.removePath(loaded_->path);
         loaded_.reset();
+        collect_findings();
         Q_EMIT loaded_changed();
     }
 }
@@ -566,6 +588,7 @@ void Workspace::take_outside_changes()
     // A file that has come or gone matters only where one was missing.
     if (files_changed_ || error_) {
         files_changed_ = false;
+        ++texts_;
         if (!edits_pending_) {
             base_ = results_ ? results_->posted : nullptr; // what was changed outside is an edit as well
         }
@@ -588,13 +611,24 @@ void Workspace::collect_findings()
         }
         if (results_->replayed) {
             for (const Finding& finding : results_->replayed->report.findings.list()) {
-                findings_.push_back({FoundAt::By::replay, finding});
+                const auto told = [&](const FoundAt& found) {
+                    return found.finding.kind == finding.kind && found.finding.message == finding.message &&
+                           found.finding.source.text() == finding.source.text();
+                };
+                if (std::none_of(findings_.begin(), findings_.end(), told)) {
+                    findings_.push_back({FoundAt::By::replay, finding});
+                }
             }
         }
         if (results_->contact) {
             for (const Finding& finding : results_->contact->findings.list()) {
                 findings_.push_back({FoundAt::By::contact, finding});
             }
+        }
+    }
+    if (loaded_ && loaded_->replayed) {
+        for (const Finding& finding : loaded_->replayed->report.findings.list()) {
+            findings_.push_back({FoundAt::By::loaded, finding});
         }
     }
     std::stable_sort(findings_.begin(), findings_.end(),

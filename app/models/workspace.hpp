@@ -46,9 +46,12 @@ struct LoadedCode {
 
 /// A finding and what found it.
 struct FoundAt {
-    enum class By { file, run, replay, contact };
+    enum class By { file, run, replay, contact, loaded };
     By by = By::run;
     Finding finding;
+
+    /// Whether its lines of code are those of the posted program; of a compared file they are its own.
+    [[nodiscard]] bool in_posted_code() const { return by != By::loaded; }
 };
 
 class Workspace final : public QObject {
@@ -64,6 +67,11 @@ public:
     /// Names of the files of a folder with that ending; with "/name" those of its folders that hold such a file, and it.
     [[nodiscard]] QStringList files_in(const QString& subfolder, const QString& suffix) const;
     [[nodiscard]] QStringList jobs() const;
+    /// Files have come or gone: looks again, and runs the job where one was missing.
+    void rescan();
+    /// What is known of a job since the project was opened.
+    enum class Known { not_run, proven, failed, stale };
+    [[nodiscard]] Known known(const QString& job) const;
     [[nodiscard]] const QString& job() const { return job_; }
     void set_job(const QString& job);
     /// Paths from the project's folder of what the job is made of; empty where nothing was read yet.
@@ -170,6 +178,8 @@ private:
     std::optional<Error> error_;
     std::optional<LoadedCode> loaded_;
     std::vector<FoundAt> findings_;
+    std::map<QString, std::pair<Known, std::uint64_t>> known_; ///< with the revision in which it was found
+    std::uint64_t texts_ = 1;                                  ///< revision of the project's files and edits
     std::uint64_t revision_ = 1;
     std::uint64_t code_revision_ = 0;
     std::uint64_t replay_revision_ = 0;

@@ -168,6 +168,7 @@ QFont code_font(double scale)
     QFont font(QStringList{QStringLiteral("JetBrains Mono"), QStringLiteral("DejaVu Sans Mono")});
     font.setPixelSize(qRound(text_px * scale));
     font.setStyleHint(QFont::Monospace);
+    font.setStyleStrategy(QFont::PreferNoShaping); // "<=" is two characters and looks like them
     return font;
 }
 

@@ -228,7 +228,9 @@ void CodeView::renew_marks()
         }
     } else {
         for (const FoundAt& found : workspace_.findings()) {
-            add(found.finding);
+            if (found.in_posted_code()) {
+                add(found.finding);
+            }
         }
     }
     area_->set_marks(std::move(marks));

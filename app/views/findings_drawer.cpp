@@ -7,6 +7,7 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QPainter>
+#include <QSplitter>
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
@@ -14,6 +15,7 @@ namespace wexilum::app {
 namespace {
 
 constexpr int kind_width = 178;
+constexpr int least_height = 60;
 
 /// A kind with its shape before it, in the colour of its state.
 class KindDelegate final : public QStyledItemDelegate {
@@ -53,16 +55,17 @@ QWidget* count_label(State state, const QString& text)
 
 FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
     : QWidget(parent), workspace_(workspace), model_(new FindingsModel(workspace, this)), filter_(new FindingsFilter(this)),
-      table_(new QTableView), counts_(new QWidget), text_(new QLineEdit), serious_(new QPushButton(tr("Errors only"))), nothing_(new QLabel)
+      table_(new QTableView), counts_(new QWidget), text_(new QLineEdit), serious_(new QPushButton(tr("Errors only"))),
+      nothing_(new QLabel), head_(new QWidget)
 {
+    setMinimumHeight(least_height);
     setObjectName(QStringLiteral("findings"));
     set_surface(*this, "drawer");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 1, 0, 0);
     column->setSpacing(0);
-    auto* head = new QWidget;
-    set_surface(*head, "head");
-    auto* row = new QHBoxLayout(head);
+    set_surface(*head_, "head");
+    auto* row = new QHBoxLayout(head_);
     row->setContentsMargins(12, 3, 10, 3);
     row->setSpacing(12);
     auto* title = new QLabel(tr("Findings"));
@@ -82,8 +85,8 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
     row->addStretch(1);
     row->addWidget(serious_);
     row->addWidget(text_);
-    head->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
-    column->addWidget(head);
+    head_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+    column->addWidget(head_);
     nothing_->setProperty("role", "soft");
     nothing_->setContentsMargins(14, 10, 14, 10);
     nothing_->setWordWrap(true);
@@ -160,12 +163,34 @@ void FindingsDrawer::tell_counts()
     }
     const bool any = filter_->rowCount() > 0;
     const bool none_at_all = workspace_.findings().empty();
-    nothing_->setVisible(!any);
+    nothing_->setVisible(!any && !none_at_all);
     table_->setVisible(any);
-    nothing_->setText(!none_at_all           ? tr("No finding matches the filter.")
-                      : workspace_.results() ? tr("Nothing was found: the run and the replay have nothing to say.")
-                                             : tr("Findings of the run and of the replay appear here."));
+    nothing_->setText(tr("No finding matches the filter."));
+    if (none_at_all) {
+        add(workspace_.results() ? State::fits : State::waits,
+            workspace_.results() ? tr("nothing was found") : tr("those of the run and of the replay appear here"));
+    }
+    serious_->setVisible(!none_at_all);
+    text_->setVisible(!none_at_all);
+    fold(none_at_all);
     fit_columns();
+}
+
+void FindingsDrawer::fold(bool folded)
+{
+    if (folded == is_folded_) {
+        return;
+    }
+    is_folded_ = folded;
+    const int closed = head_->sizeHint().height() + 1;
+    open_height_ = folded && height() > closed ? height() : open_height_;
+    setMinimumHeight(folded ? closed : least_height);
+    setMaximumHeight(folded ? closed : QWIDGETSIZE_MAX);
+    auto* splitter = qobject_cast<QSplitter*>(parentWidget());
+    if (!folded && splitter != nullptr && splitter->count() == 2) { // as high as it was
+        const int all = splitter->sizes().at(0) + splitter->sizes().at(1);
+        splitter->setSizes({all - open_height_, open_height_});
+    }
 }
 
 void FindingsDrawer::fit_columns()

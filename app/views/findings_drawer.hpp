@@ -31,6 +31,7 @@ private:
     void choose(const QModelIndex& index);
     void tell_counts();
     void fit_columns();
+    void fold(bool folded);
 
     Workspace& workspace_;
     FindingsModel* model_;
@@ -40,6 +41,9 @@ private:
     QLineEdit* text_;
     QPushButton* serious_;
     QLabel* nothing_;
+    QWidget* head_;
+    bool is_folded_ = false; ///< there is nothing to list: only the head is left
+    int open_height_ = 104;  ///< px: before that
 };
 
 } // namespace wexilum::app

@@ -165,7 +165,7 @@ QWidget* JogPane::build_places()
         std::optional<std::uint32_t> first;
         for (const FoundAt& found : workspace_.findings()) {
             const std::uint32_t line = found.finding.worst_code.line != 0 ? found.finding.worst_code.line : found.finding.code.line;
-            if (line != 0) {
+            if (line != 0 && found.in_posted_code()) {
                 first = std::min(first.value_or(line), line);
                 next = line > here ? std::optional(std::min(next.value_or(line), line)) : next;
             }

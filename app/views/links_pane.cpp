@@ -302,7 +302,7 @@ QString LinksPane::trouble(LinkList list, std::size_t step, State& state) const
         return {};
     }
     for (const FoundAt& found : workspace_.findings()) {
-        if (found.finding.severity == Severity::remark) {
+        if (found.finding.severity == Severity::remark || !found.in_posted_code()) {
             continue;
         }
         for (const LinkMark& mark : marks->second) {

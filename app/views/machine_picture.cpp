@@ -209,6 +209,10 @@ void MachinePicture::renew_paint()
         paint_ =
             std::make_shared<const PathPaint>(path_paint_of(*results_->posted, results_->replayed->track, results_->states, colouring_));
     }
+    painted_.reset();
+    for (const std::uint8_t status : paint_ ? paint_->status : std::vector<std::uint8_t>()) {
+        painted_.set(status);
+    }
 }
 
 std::vector<Rgb> MachinePicture::palette() const
@@ -297,18 +301,14 @@ void MachinePicture::look(Camera::View view)
 
 void MachinePicture::fit_machine()
 {
-    Vec3 low = Vec3::Constant(1e300);
-    Vec3 high = Vec3::Constant(-1e300);
+    std::vector<Vec3> ends;
     for (const Part& part : parts_) {
         const Frame frame = place_of_part(part);
-        for (const Eigen::Vector3f& end : part.solid.edges) {
-            const Vec3 at = frame * end.cast<double>();
-            low = low.cwiseMin(at);
-            high = high.cwiseMax(at);
-        }
+        std::transform(part.solid.edges.begin(), part.solid.edges.end(), std::back_inserter(ends),
+                       [&](const Eigen::Vector3f& end) { return Vec3(frame * end.cast<double>()); });
     }
-    if (low.x() < high.x()) {
-        camera_.fit(low, high, size());
+    if (!ends.empty()) {
+        camera_.fit(ends, size());
         update();
     } else {
         fit_path();

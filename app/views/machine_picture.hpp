@@ -11,6 +11,7 @@
 #include <QOpenGLFunctions_3_3_Core>
 #include <QTimer>
 #include <QWidget>
+#include <bitset>
 
 #include <memory>
 
@@ -123,6 +124,8 @@ private:
     void draw_parts();
     void paint_wires(QPainter& painter);
     void paint_notes(QPainter& painter);
+    void paint_legend(QPainter& painter) const;
+    [[nodiscard]] QString colour_name(std::size_t number) const;
 
     std::shared_ptr<const JobResults> results_;
     std::optional<Machine> draft_;
@@ -141,6 +144,7 @@ private:
     void paint_meet(QPainter& painter);
     std::optional<std::size_t> motion_;
     PathColouring colouring_ = PathColouring::state;
+    std::bitset<256> painted_; ///< the colours' numbers that the path has
     Riding riding_ = Riding::machine;
     Camera camera_;
     QString caption_;

@@ -528,6 +528,64 @@ void MachinePicture::paint_meet(QPainter& painter)
     painter.drawText(card.adjusted(24, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, meet_->text);
 }
 
+/// What a colour of the path says.
+QString MachinePicture::colour_name(std::size_t number) const
+{
+    if (number == 0) {
+        return tr("rapid");
+    }
+    if (colouring_ == PathColouring::state) {
+        static const std::array<const char*, path_state_count> names{
+            QT_TR_NOOP("rapid"),         QT_TR_NOOP("cut, fits travel"), QT_TR_NOOP("margin low"), QT_TR_NOOP("near singular"),
+            QT_TR_NOOP("beyond travel"), QT_TR_NOOP("off the path"),     QT_TR_NOOP("too close"),  QT_TR_NOOP("contact")};
+        return number < names.size() ? tr(names[number]) : QString();
+    }
+    if (colouring_ == PathColouring::deviation) {
+        return number > deviation_steps ? tr("over the budget") : tr("up to %1 % of the budget").arg(100 * number / deviation_steps);
+    }
+    QStringList out;
+    const auto& operations = results_->posted->run.outline.operations;
+    for (std::size_t i = number - 1; i < operations.size(); i += operation_colours) {
+        out.push_back(QString::fromStdString(operations[i].id + " " + operations[i].name));
+    }
+    return out.size() > 1 ? out.first() + tr(" and %1 more").arg(out.size() - 1) : out.join(QString());
+}
+
+/// The path's colours with their words, at the lower right.
+void MachinePicture::paint_legend(QPainter& painter) const
+{
+    const std::vector<Rgb> colours = palette();
+    std::vector<std::pair<Rgb, QString>> rows;
+    for (std::size_t i = 0; i < colours.size(); ++i) {
+        if (const QString name = painted_[i] && has_job() ? colour_name(i) : QString(); !name.isEmpty()) {
+            rows.emplace_back(colours[i], name);
+        }
+    }
+    if (rows.empty()) {
+        return;
+    }
+    constexpr int row = 18;
+    painter.setFont(text_font(0.9));
+    int wide = 0;
+    for (const auto& [rgb, name] : rows) {
+        wide = std::max(wide, QFontMetrics(painter.font()).horizontalAdvance(name));
+    }
+    const QRectF card(width() - wide - 54, height() - row * int(rows.size()) - 20, wide + 44, row * int(rows.size()) + 10);
+    QColor paper = colour(tokens().panel);
+    paper.setAlpha(210);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(paper);
+    painter.drawRoundedRect(card, 5, 5);
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        const double y = card.top() + 5 + row * (double(i) + 0.5);
+        painter.setPen(QPen(colour(rows[i].first), 3));
+        painter.drawLine(QPointF(card.left() + 9, y), QPointF(card.left() + 27, y));
+        painter.setPen(colour(tokens().ink));
+        painter.drawText(QRectF(card.left() + 34, y - row / 2.0, wide + 4, row), Qt::AlignVCenter | Qt::AlignLeft, rows[i].second);
+    }
+    painter.setFont(text_font());
+}
+
 void MachinePicture::paint_notes(QPainter& painter)
 {
     painter.setRenderHint(QPainter::Antialiasing);
@@ -551,8 +609,18 @@ void MachinePicture::paint_notes(QPainter& painter)
         return;
     }
     painter.setFont(text_font());
+    if (!caption_.isEmpty()) { // legible over whatever is behind it
+        const QRectF band(8, 8, QFontMetrics(painter.font()).horizontalAdvance(caption_) + 14, 24);
+        QColor paper = colour(tokens().panel);
+        paper.setAlpha(210);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(paper);
+        painter.drawRoundedRect(band, 5, 5);
+        painter.setPen(colour(tokens().ink));
+        painter.drawText(band, Qt::AlignCenter, caption_);
+    }
+    paint_legend(painter);
     painter.setPen(colour(tokens().soft));
-    painter.drawText(QRect(14, 10, width() - 28, 20), Qt::AlignLeft | Qt::AlignVCenter, caption_);
     if (machine()->bodies.empty()) {
         painter.drawText(QRect(14, 30, width() - 28, 20), Qt::AlignLeft | Qt::AlignVCenter,
                          tr("The machine's file has no bodies; the path is that of the tool tip."));

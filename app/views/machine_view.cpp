@@ -566,7 +566,7 @@ void MachineView::run_to_finding()
     std::uint32_t next = Selection::none;
     for (const FoundAt& found : workspace_.findings()) {
         for (const std::uint32_t line : {found.finding.code.line, found.finding.worst_code.line}) {
-            if (line != 0 && line - 1 > here) {
+            if (line != 0 && line - 1 > here && found.in_posted_code()) {
                 next = std::min(next, line - 1);
             }
         }

@@ -26,8 +26,9 @@ constexpr int most_recent = 8;
 
 MainWindow::MainWindow(bool remember, QWidget* parent)
     : QMainWindow(parent), remember_(remember), guard_(workspace_.documents(), *this, [this](const QString& text) { tell(text); }),
-      selection_(workspace_), setup_editor_(workspace_), machine_editor_(workspace_), strip_(new RunStrip(workspace_)),
-      shelf_(new Shelf(workspace_)), stack_(new QStackedWidget), toolpath_(new ToolpathView(workspace_, selection_)),
+      selection_(workspace_), starts_(workspace_, *this), setup_editor_(workspace_), machine_editor_(workspace_),
+      strip_(new RunStrip(workspace_)), start_(new StartPane(!Beginnings::demo_folder().isEmpty())), shelf_(new Shelf(workspace_)),
+      shelf_box_(new ShelfPane(*shelf_)), stack_(new QStackedWidget), toolpath_(new ToolpathView(workspace_, selection_)),
       machine_(new MachineView(workspace_, selection_, machine_editor_)), setup_(new SetupView(workspace_, setup_editor_)),
       file_(new FileView(workspace_)), rules_(new RulesView(workspace_, selection_)), code_(new CodeView(workspace_, selection_)),
       replay_(new ReplayView(workspace_, selection_)), trace_(new TracePane(workspace_, selection_)),
@@ -58,9 +59,8 @@ void MainWindow::build()
     for (QWidget* page : std::initializer_list<QWidget*>{toolpath_, machine_, setup_, file_, rules_, code_, replay_}) {
         stack_->addWidget(page); // in the order of the stations
     }
-    shelf_->setMinimumWidth(150);
-    set_surface(*shelf_, "side");
-    across_->addWidget(shelf_);
+    shelf_box_->setMinimumWidth(150);
+    across_->addWidget(shelf_box_);
     across_->addWidget(stack_);
     across_->addWidget(trace_);
     across_->setStretchFactor(1, 1);
@@ -71,7 +71,6 @@ void MainWindow::build()
     down_->setStretchFactor(0, 1);
     down_->setSizes({580, 104});
     down_->setChildrenCollapsible(false);
-    findings_->setMinimumHeight(60);
     message_->setObjectName(QStringLiteral("message"));
     message_->setWordWrap(true);
     message_->setContentsMargins(14, 5, 14, 5);
@@ -84,6 +83,7 @@ void MainWindow::build()
     column->addWidget(strip_);
     column->addWidget(band_);
     column->addWidget(down_, 1);
+    column->addWidget(start_, 1);
     column->addWidget(message_);
     setCentralWidget(central);
     message_timer_.setSingleShot(true);
@@ -105,11 +105,22 @@ QAction* MainWindow::add(QMenu* menu, const QString& name, const QKeySequence& k
 void MainWindow::build_menus()
 {
     QMenu* project = menus_->addMenu(tr("&Project"));
+    add(project, tr("New project …"), QKeySequence::New, [this] { starts_.project(); });
     add(project, tr("Open project …"), QKeySequence::Open, [this] { open_by_dialog(); });
+    add(project, tr("Open a copy of the demo"), {}, [this] { starts_.demo(); });
     recent_menu_ = project->addMenu(tr("Recent projects"));
     project->addSeparator();
+    QMenu* fresh = project->addMenu(tr("New"));
+    for (const auto& [kind, name] :
+         {std::pair(FirstKind::machine, tr("New machine …")), std::pair(FirstKind::controller, tr("New controller …")),
+          std::pair(FirstKind::dialect, tr("New dialect …")), std::pair(FirstKind::post, tr("New post …")),
+          std::pair(FirstKind::rulebook, tr("New rulebook …")), std::pair(FirstKind::setup, tr("New setup …")),
+          std::pair(FirstKind::job, tr("New job …"))}) {
+        begin_actions_.push_back(add(fresh, name, {}, [this, kind = kind] { starts_.file(kind); }));
+    }
+    project->addSeparator();
     save_ = add(project, tr("Save edits"), QKeySequence::Save, [this] { guard_.save_all(); });
-    add(project, tr("Save code as …"), Qt::CTRL | Qt::SHIFT | Qt::Key_S, [this] { save_code(); });
+    add(project, tr("Save code as …"), Qt::CTRL | Qt::SHIFT | Qt::Key_S, [this] { starts_.save_code(); });
     project->addSeparator();
     add(project, tr("Quit"), QKeySequence::Quit, [this] { close(); });
     QMenu* edit = menus_->addMenu(tr("&Edit"));
@@ -176,7 +187,7 @@ void MainWindow::build_menus()
         action->setChecked(true);
         return action;
     };
-    connect(toggle(tr("Shelf"), Qt::CTRL | Qt::Key_B), &QAction::toggled, shelf_, &QWidget::setVisible);
+    connect(toggle(tr("Shelf"), Qt::CTRL | Qt::Key_B), &QAction::toggled, shelf_box_, &QWidget::setVisible);
     trace_action_ = toggle(tr("Trace"), Qt::CTRL | Qt::Key_T);
     connect(trace_action_, &QAction::toggled, this, &MainWindow::renew_trace);
     connect(toggle(tr("Findings"), Qt::CTRL | Qt::Key_J), &QAction::toggled, findings_, &QWidget::setVisible);
@@ -236,6 +247,15 @@ void MainWindow::connect_views()
 {
     connect(strip_, &RunStrip::chosen, this, &MainWindow::show_station);
     connect(shelf_, &Shelf::job_chosen, &workspace_, &Workspace::set_job);
+    connect(start_, &StartPane::demo_wanted, &starts_, &Starts::demo);
+    connect(start_, &StartPane::new_wanted, &starts_, &Starts::project);
+    connect(start_, &StartPane::open_wanted, this, &MainWindow::open_by_dialog);
+    connect(start_, &StartPane::recent_wanted, this, &MainWindow::open);
+    connect(&starts_, &Starts::open_wanted, this, &MainWindow::open);
+    connect(&starts_, &Starts::file_wanted, this, &MainWindow::show_file);
+    connect(&starts_, &Starts::told, this, &MainWindow::tell);
+    connect(&workspace_, &Workspace::project_changed, this, &MainWindow::renew_start);
+    renew_start();
     for (const auto signal : {&Workspace::code_changed, &Workspace::job_changed}) {
         connect(&workspace_, signal, this, &MainWindow::renew_language);
     }
@@ -249,11 +269,10 @@ void MainWindow::connect_views()
     connect(shelf_, &Shelf::file_chosen, this, &MainWindow::show_file);
     connect(findings_, &FindingsDrawer::chosen, this, &MainWindow::jump);
     connect(replay_, &ReplayView::line_wanted, this, [this](bool loaded, std::uint32_t line) {
-        code_->show_loaded(loaded);
         if (loaded) {
-            show_station(Station::code);
-            code_->area().show_line(line, -1);
+            show_loaded_line(line);
         } else {
+            code_->show_loaded(false);
             selection_.select_line(line);
         }
     });
@@ -356,12 +375,24 @@ void MainWindow::show_file(const QString& path)
     show_station(Station::language);
 }
 
+/// Of the compared file, from 0.
+void MainWindow::show_loaded_line(std::uint32_t line)
+{
+    code_->show_loaded(true);
+    show_station(Station::code);
+    code_->area().show_line(line, -1);
+}
+
 void MainWindow::jump(const FoundAt& found)
 {
     const Finding& f = found.finding;
     if (found.by == FoundAt::By::file) {
         file_->show_file(QString::fromStdString(f.source.file));
         show_station(Station::language);
+        return;
+    }
+    if (!found.in_posted_code() && f.code.line > 0) {
+        show_loaded_line((f.worst_code.line > 0 ? f.worst_code : f.code).line - 1);
         return;
     }
     code_->show_loaded(false);
@@ -481,6 +512,9 @@ bool MainWindow::open(const QString& folder)
     if (!guard_.may_leave()) {
         return false;
     }
+    if (Beginnings::is_empty(path)) {
+        (void)Beginnings::empty_project_in(path); // what went wrong is told by opening it
+    }
     if (const Status status = workspace_.open_project(path); !status) {
         tell(QString::fromStdString(status.error().text()));
         return false;
@@ -509,6 +543,17 @@ void MainWindow::keep_edits_in(const QString& folder)
     }
 }
 
+void MainWindow::renew_start()
+{
+    const bool none = workspace_.folder().isEmpty();
+    start_->setVisible(none);
+    strip_->setVisible(!none);
+    down_->setVisible(!none);
+    for (QAction* action : begin_actions_) {
+        action->setEnabled(!none);
+    }
+}
+
 void MainWindow::open_by_dialog()
 {
     const QString folder = QFileDialog::getExistingDirectory(this, tr("Open a project's folder"), workspace_.folder());
@@ -520,33 +565,11 @@ void MainWindow::open_by_dialog()
 void MainWindow::renew_recent()
 {
     recent_menu_->clear();
+    start_->set_recent(recent_);
     for (const QString& folder : recent_) {
         recent_menu_->addAction(folder, this, [this, folder] { open(folder); });
     }
     recent_menu_->setEnabled(!recent_.isEmpty());
-}
-
-void MainWindow::save_code()
-{
-    const auto& results = workspace_.results();
-    if (!results) {
-        return;
-    }
-    if (results->posted->run.findings.has_errors()) {
-        tell(tr("The code has errors, so it is not written: see the findings."));
-        return;
-    }
-    const QString path = QFileDialog::getSaveFileName(
-        this, tr("Save the code"), workspace_.folder() + QStringLiteral("/out/") + QString::fromStdString(results->posted->code_name));
-    if (path.isEmpty()) {
-        return;
-    }
-    RealFileSystem files;
-    const auto set = files.begin_files();
-    auto file = set->add(path.toStdString());
-    Status status = file ? (*file)->write(results->posted->code.lines().text()) : Status(file.error());
-    status = status ? set->commit() : status;
-    tell(status ? tr("Written: %1").arg(path) : QString::fromStdString(status.error().text()));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)
@@ -595,8 +618,7 @@ void MainWindow::drop(const QString& path)
         show_station(Station::setup);
         setup_->import_tools(path);
     } else if (info.suffix().compare(QStringLiteral("cl"), Qt::CaseInsensitive) == 0) {
-        tell(tr("Put %1 into the project's folder toolpaths/ and name it in an operation of a job; it is then read at once.")
-                 .arg(info.fileName()));
+        starts_.toolpath(path);
     } else {
         show_station(Station::replay);
         replay_->load(path);

@@ -13,6 +13,8 @@
 #include "app/views/run_strip.hpp"
 #include "app/views/setup_view.hpp"
 #include "app/views/shelf.hpp"
+#include "app/views/start_pane.hpp"
+#include "app/views/starts.hpp"
 #include "app/views/toolpath_view.hpp"
 #include "app/views/trace_pane.hpp"
 
@@ -74,8 +76,9 @@ private:
     void renew_progress();
     void renew_recent();
     void open_by_dialog();
-    void save_code();
+    void renew_start();
     void jump(const FoundAt& found);
+    void show_loaded_line(std::uint32_t line);
     void drop(const QString& path);
     [[nodiscard]] std::vector<Command> commands() const;
     [[nodiscard]] std::vector<Command> commands_for(const QString& typed);
@@ -86,12 +89,15 @@ private:
     Workspace workspace_;
     EditsGuard guard_;
     Selection selection_;
+    Starts starts_;
     SetupEditor setup_editor_;
     MachineEditor machine_editor_;
     QString offered_file_; ///< what the language station shows by itself
     Station station_ = Station::code;
     RunStrip* strip_;
+    StartPane* start_;
     Shelf* shelf_;
+    ShelfPane* shelf_box_;
     QStackedWidget* stack_;
     ToolpathView* toolpath_;
     MachineView* machine_;
@@ -119,6 +125,7 @@ private:
     QMenu* recent_menu_ = nullptr;
     QStringList recent_;
     QList<QAction*> actions_;
+    QList<QAction*> begin_actions_; ///< for files of a project
     QTimer message_timer_;
     QTimer progress_delay_;
 };

@@ -402,8 +402,9 @@ void ReplayView::renew()
 void ReplayView::renew_figures(const ReplayedCode& replayed)
 {
     const ReplayReport& r = replayed.report;
-    const bool proven = !r.findings.has_errors();
-    verdict_->setText(proven ? tr("● Proven") : tr("▌ Not proven"));
+    const bool proven = replayed.proven();
+    const bool unwritten = replayed.posting_errors > 0 && !r.findings.has_errors();
+    verdict_->setText(proven ? tr("● Proven") : unwritten ? tr("▌ Not proven: not written") : tr("▌ Not proven"));
     verdict_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(proven ? State::fits : State::beyond).name()));
     counts_->setText(tr("%1 records reached, %2 uncovered, %3 extra · read back in %4 ms")
                          .arg(grouped(r.compared))

@@ -77,7 +77,7 @@ RunStrip::RunStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), wor
         connect(buttons_[i], &QAbstractButton::clicked, this, [this, station] { Q_EMIT chosen(station); });
     }
     for (const auto signal : {&Workspace::project_changed, &Workspace::job_changed, &Workspace::started, &Workspace::code_changed,
-                              &Workspace::replay_changed, &Workspace::failed, &Workspace::finished}) {
+                              &Workspace::replay_changed, &Workspace::loaded_changed, &Workspace::failed, &Workspace::finished}) {
         connect(&workspace, signal, this, &RunStrip::renew);
     }
     renew();

@@ -13,6 +13,8 @@ public:
     explicit Shelf(Workspace& workspace, QWidget* parent = nullptr);
     /// The item of a path from the project's folder; nullptr where there is none.
     [[nodiscard]] QTreeWidgetItem* item_of(const QString& path) const;
+    /// Shows only what has these words in its name or heading.
+    void set_filter(const QString& text);
 
 Q_SIGNALS:
     void file_chosen(const QString& path); ///< anything but a job
@@ -21,10 +23,21 @@ Q_SIGNALS:
 private:
     void fill();
     void mark();
+    void mark_job(QTreeWidgetItem& item, const QString& job);
+    [[nodiscard]] QString machine_of(const QString& job_path) const;
+    QTreeWidgetItem* heading(const QString& name, QTreeWidgetItem* below);
     void choose(QTreeWidgetItem* item);
 
     Workspace& workspace_;
     QStringList shown_;
+    QString filter_;
+};
+
+/// The shelf below its filter.
+class ShelfPane final : public QWidget {
+    Q_OBJECT
+public:
+    explicit ShelfPane(Shelf& shelf, QWidget* parent = nullptr);
 };
 
 } // namespace wexilum::app

@@ -21,6 +21,31 @@ QString code_html(const QString& text)
     return QStringLiteral("<span style=\"font-family:'JetBrains Mono','DejaVu Sans Mono'\">%1</span>").arg(text);
 }
 
+/// A place to break in long words, so that no text is wider than its column. What stands in tags stays as it is.
+QString breakable(const QString& html)
+{
+    constexpr int longest = 18; // characters
+    QString out;
+    int run = 0;
+    bool in_tag = false;
+    bool in_entity = false;
+    for (const QChar c : html) {
+        out += c;
+        in_tag = c == QLatin1Char('<') || (in_tag && c != QLatin1Char('>'));
+        in_entity = c == QLatin1Char('&') || (in_entity && c != QLatin1Char(';'));
+        if (in_tag || in_entity) {
+            continue;
+        }
+        run = c.isSpace() ? 0 : run + 1;
+        const bool joint = c == QLatin1Char('/') || c == QLatin1Char(',') || c == QLatin1Char('_') || c == QLatin1Char('-');
+        if (run >= longest || (joint && run > longest / 2)) {
+            out += QChar(0x200B);
+            run = 0;
+        }
+    }
+    return out;
+}
+
 QString block_link(std::uint32_t block)
 {
     return QStringLiteral("<a style=\"color:%1;text-decoration:none\" href=\"line:%2\">line %2</a>")
@@ -99,18 +124,18 @@ TraceCard::TraceCard(const QString& name, QWidget* parent) : QFrame(parent), cap
 
 void TraceCard::set_caption(const QString& text)
 {
-    caption_->setText(text);
+    caption_->setText(breakable(text));
     setAccessibleDescription(said());
 }
 void TraceCard::set_code(const QString& html)
 {
-    code_->setText(html);
+    code_->setText(breakable(html));
     code_->setVisible(!html.isEmpty());
     setAccessibleDescription(said());
 }
 void TraceCard::set_text(const QString& html)
 {
-    text_->setText(html);
+    text_->setText(breakable(html));
     text_->setVisible(!html.isEmpty());
     setAccessibleDescription(said());
 }
@@ -120,7 +145,7 @@ QString TraceCard::said() const
 {
     static const QRegularExpression tags(QStringLiteral("<[^>]*>"));
     QString out = caption_->text() + QLatin1Char('\n') + code_->text() + QLatin1Char('\n') + text_->text();
-    out.replace(QStringLiteral("<br>"), QStringLiteral("\n")).remove(tags);
+    out.replace(QStringLiteral("<br>"), QStringLiteral("\n")).remove(tags).remove(QChar(0x200B));
     return out.replace(QStringLiteral("&lt;"), QStringLiteral("<"))
         .replace(QStringLiteral("&gt;"), QStringLiteral(">"))
         .replace(QStringLiteral("&amp;"), QStringLiteral("&"));

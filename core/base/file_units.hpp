@@ -3,6 +3,9 @@
 
 #include "core/base/json_document.hpp"
 
+#include <map>
+#include <string>
+
 namespace wexilum {
 
 struct FileUnits {
@@ -10,6 +13,13 @@ struct FileUnits {
     double angle = 1;  ///< rad per file unit
     [[nodiscard]] double of(bool linear) const { return linear ? length : angle; }
 };
+
+/// How files gave the readings of joints, by joint: only a machine tells whether a joint turns. Zero is no form.
+struct ReadingForm {
+    bool angle = false;
+    Place place;
+};
+using ReadingForms = std::map<std::string, ReadingForm>;
 
 /// Reads "units": {"length": "mm"|"inch", "angle": "deg"|"rad"}; required in every file with dimensions.
 FileUnits read_units(json::Fields& root);

@@ -231,6 +231,36 @@ private:
         wexilum::read_addresses(fields, c_);
         read_comment(fields, c_.comment_open, c_.comment_close);
         fields.finish();
+        check_swallowed(*node);
+    }
+
+    /// The letter of program numbers is passed over wherever it stands, that of sequence numbers at the beginning of a block.
+    void check_swallowed(const Node& addresses)
+    {
+        const std::vector<std::pair<char, std::string>> read{{c_.feed, "the feed"},
+                                                             {c_.speed, "the speed"},
+                                                             {c_.tool, "the tool"},
+                                                             {c_.length_register, "the length register"},
+                                                             {c_.centre[0], "an arc's centre"},
+                                                             {c_.centre[1], "an arc's centre"},
+                                                             {c_.centre[2], "an arc's centre"},
+                                                             {c_.radius, "a radius"},
+                                                             {c_.dwell, "a dwell"},
+                                                             {c_.loop_count, "a loop's count"}};
+        const auto check = [&](char letter, const char* what, const char* key) {
+            const auto taken = std::find_if(read.begin(), read.end(), [&](const auto& one) { return one.first == letter; });
+            const auto axis = c_.axes.find(letter);
+            const bool word = std::any_of(c_.words.begin(), c_.words.end(), [&](const auto& one) { return one.first[0] == letter; });
+            if (taken == read.end() && axis == c_.axes.end() && !word) {
+                return;
+            }
+            const std::string other = axis != c_.axes.end() ? "the axis " + axis->second : word ? "a word of \"words\"" : taken->second;
+            problems_.add(addresses,
+                          fmt::format("the letter {} is that of {}, which the control passes over, and of {}", letter, what, other),
+                          fmt::format("state another \"{}\" (the default is {})", key, letter == 'O' ? "O" : "N"));
+        };
+        check(c_.program_number, "program numbers", "program_number");
+        check(c_.sequence_number, "sequence numbers", "sequence_number");
     }
 
     void read_arcs(Fields& root)
@@ -290,6 +320,9 @@ private:
         c_.cycles_across_plane = cycles == 1;
         fields.each_member("change_position", [&](const std::string& joint, const Node& value) {
             c_.change_position[joint] = dimension(value, "the change position");
+            if (c_.change_position[joint] != 0) {
+                c_.change_forms[joint] = {value.kind == Kind::object, document_.place_of(value.begin)};
+            }
         });
         fields.flag("tool_change_stops_spindle", c_.tool_change_stops_spindle);
         fields.finish();
@@ -311,6 +344,21 @@ private:
             return 0;
         }
         return node.number * units_.length;
+    }
+
+    /// The same of a joint in a witness, for which the axes behind A, B and C turn.
+    double of_joint(const std::string& joint, const Node& node, const char* what)
+    {
+        const double value = dimension(node, what);
+        const auto address = c_.address_of(joint);
+        const bool turns = address && *address >= 'A' && *address <= 'C';
+        if (address && value != 0 && turns != (node.kind == Kind::object)) {
+            problems_.add(
+                node,
+                fmt::format("{} of {} is {}", what, joint, turns ? "a length, but the axis turns" : "an angle, but the axis does not turn"),
+                turns ? "write {\"angle\": value}, in the file's unit of angles" : "write the number alone, in the file's unit of lengths");
+        }
+        return value;
     }
 
     void read_limits(Fields& root)
@@ -336,11 +384,11 @@ private:
         witness.place = document_.place_of(node.begin);
         fields.text("name", witness.name, true);
         fields.texts("code", witness.code, true);
-        fields.each_member("offsets",
-                           [&](const std::string& joint, const Node& value) { witness.offsets[joint] = dimension(value, "the offset"); });
         fields.each_member(
-            "readings", [&](const std::string& joint, const Node& value) { witness.readings[joint] = dimension(value, "the reading"); },
-            true);
+            "offsets", [&](const std::string& joint, const Node& value) { witness.offsets[joint] = of_joint(joint, value, "the offset"); });
+        fields.each_member(
+            "readings",
+            [&](const std::string& joint, const Node& value) { witness.readings[joint] = of_joint(joint, value, "the reading"); }, true);
         double seconds = 0;
         if (fields.number("seconds", seconds, json::not_negative)) {
             witness.seconds = seconds;

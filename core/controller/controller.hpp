@@ -1,7 +1,7 @@
 // What a control understands and does. The replay reads programs by this definition alone.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/file_units.hpp"
 #include "core/controller/addresses.hpp"
 #include "core/controller/function.hpp"
 #include "core/controller/tilted_plane.hpp"
@@ -109,10 +109,11 @@ struct Controller : Addresses {
         linear_only
     } rotary_feed = RotaryFeed::combined; ///< what F per minute means where rotary joints move
     bool tip_by_vector = false; ///< with tool-centre-point control the tool axis stays on the great circle, else each joint in proportion
-    bool inverse_time_modal = false;               ///< an F in inverse time holds for later blocks
-    bool feed_mode_clears_feed = true;             ///< a change of feed mode forgets F
-    std::string length_joint = "Z";                ///< the joint that a length register shifts
-    bool cycles_across_plane = false;              ///< cycles drill along the axis across the plane in force; otherwise along length_joint
+    bool inverse_time_modal = false;   ///< an F in inverse time holds for later blocks
+    bool feed_mode_clears_feed = true; ///< a change of feed mode forgets F
+    std::string length_joint = "Z";    ///< the joint that a length register shifts
+    bool cycles_across_plane = false;  ///< cycles drill along the axis across the plane in force; otherwise along length_joint
+    ReadingForms change_forms;
     std::map<std::string, double> change_position; ///< joint id -> reading at which a tool change is allowed (mm or rad)
     bool tool_change_stops_spindle = true;
     double feed_most = 0;         ///< mm/min; 0 without limit

@@ -119,4 +119,21 @@ void check_witnesses(const Machine& machine, const std::vector<Witness>& witness
     }
 }
 
+Status check_forms(const Machine& machine, const ReadingForms& forms)
+{
+    for (const auto& [id, form] : forms) {
+        const auto joint = machine.find_joint(id);
+        const bool turns = joint && machine.joints[joint->value].kind == JointKind::rotary;
+        if (joint && turns != form.angle) {
+            return Error{ErrorKind::value,
+                         turns ? fmt::format("{} turns, but its value is a length", id)
+                               : fmt::format("{} does not turn, but its value is an angle", id),
+                         form.place,
+                         turns ? "write {\"angle\": value}, in the file's unit of angles"
+                               : "write the number alone, in the file's unit of lengths"};
+        }
+    }
+    return {};
+}
+
 } // namespace wexilum

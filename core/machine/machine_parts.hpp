@@ -22,4 +22,8 @@ Witness read_witness(const json::Node& node, const json::Document& document, con
 /// Adds a problem for the first witness that the machine misses; `list` holds their nodes. Precondition: the machine has its chain.
 void check_witnesses(const Machine& machine, const std::vector<Witness>& witnesses, const json::Node& list, json::Problems& problems);
 
+/// Whether readings are given as what their joints are: an Error with the place of the first that is a length of a joint that turns, or an
+/// angle of one that does not. Joints that the machine does not have are not looked at.
+Status check_forms(const Machine& machine, const ReadingForms& forms);
+
 } // namespace wexilum

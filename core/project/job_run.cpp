@@ -120,7 +120,7 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
 {
     return guarded([&]() -> Result<std::shared_ptr<const ReplayedCode>> {
         const double begin = clock.seconds();
-        auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine), 0});
+        auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine)});
         JobRecords records(files, folder, job.assembly.job);
         TextSource source(text);
         TextSource ahead(text);
@@ -130,6 +130,8 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
         }
         out->report = std::move(*replayed);
         out->seconds = clock.seconds() - begin;
+        const bool own = text.data() == job.code.lines().text().data();
+        out->posting_errors = own ? job.run.findings.count(Severity::error) : 0;
         return std::shared_ptr<const ReplayedCode>(std::move(out));
     });
 }

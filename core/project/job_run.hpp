@@ -33,6 +33,10 @@ struct ReplayedCode {
     ReplayReport report;
     ReplayTrack track;
     double seconds = 0;
+    std::size_t posting_errors = 0; ///< of the run that made it; 0 for code from elsewhere
+
+    /// A program that would not have been written is never proven.
+    [[nodiscard]] bool proven() const { return posting_errors == 0 && !report.findings.has_errors(); }
 };
 
 /// Lines of the program that somebody looks at, shown before the rest is there.

@@ -3,8 +3,10 @@
 #include "core/base/guarded.hpp"
 #include "core/machine/overlay.hpp"
 #include "core/machine/surface_file.hpp"
+#include "core/machine/witness_advice.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/aligned_choice.hpp"
+#include "core/run/language_check.hpp"
 #include "core/run/reach.hpp"
 #include "core/run/zero_taken.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
@@ -103,17 +105,65 @@ std::string project_of(const std::string& path)
     return name == std::string::npos ? ".." : folder == std::string::npos ? "." : path.substr(0, folder);
 }
 
+/// An error in a part of a file, told where the file names that part; one of its own at its place.
+Error in_part(Error error, const std::string& path, const json::Document& document)
+{
+    const std::string& part = error.place.file;
+    if (!part.empty() && path.ends_with(part)) {
+        error.place.file = path;
+        return error;
+    }
+    error.message = fmt::format("{}: {}", error.place.text(), error.message);
+    const json::Node* named = &document.root();
+    for (const auto& [key, value] : document.root().members) {
+        named = value.kind == json::Kind::string && value.text == part ? &value : named;
+    }
+    error.place = document.place_of(named->begin);
+    error.place.file = path;
+    return error;
+}
+
 /// What a job's parts make of it, where it lies in a project.
-std::vector<std::string> remarks_on_job(const FileSystem& files, const std::string& path)
+Result<std::vector<std::string>> remarks_on_job(const FileSystem& files, const std::string& path, const json::Document& document)
 {
     const std::string folder = project_of(path);
     if (!files.open(folder + "/project.json")) {
-        return {};
+        return std::vector<std::string>();
     }
     const std::size_t name = path.rfind('/') == std::string::npos ? 0 : path.rfind('/') + 1;
     const std::size_t end = path.rfind(".json");
     const auto assembly = load_job(files, folder, path.substr(name, end == std::string::npos ? end : end - name));
-    return assembly ? box_remarks(*assembly) : std::vector<std::string>{"with its parts: " + assembly.error().text()};
+    if (!assembly) {
+        return in_part(assembly.error(), path, document);
+    }
+    if (const Status status = sole_output(files, folder, assembly->job, assembly->job_file); !status) {
+        return in_part(status.error(), path, document);
+    }
+    return box_remarks(*assembly);
+}
+
+/// The definitions that a post brings together, each by itself and held against each other.
+Status check_definitions(const FileSystem& files, const std::string& folder, const Post& post)
+{
+    Machine machine;
+    Controller controller;
+    Dialect dialect;
+    Status status = load(files, folder, post.machine, read_machine, machine);
+    status = status ? load(files, folder, post.controller, read_controller, controller) : status;
+    status = status ? check_witnesses(controller, post.controller) : status;
+    status = status ? load(files, folder, post.dialect, read_dialect, dialect) : status;
+    if (!status) {
+        return status;
+    }
+    const auto errors = language_errors(controller, dialect, post.dialect);
+    if (errors.empty()) {
+        return {};
+    }
+    Error first = errors[0];
+    for (std::size_t i = 1; i < errors.size(); ++i) {
+        first.cure.append("\n").append(errors[i].text());
+    }
+    return first;
 }
 
 /// An overlay with the machine that it names.
@@ -146,6 +196,11 @@ Result<CheckedFile> check_post(const FileSystem& files, const std::string& path,
         return post.error();
     }
     CheckedFile out{"post/1", fmt::format("post {} {}", post->name, post->version), {}};
+    if (files.open(project_of(path) + "/project.json")) {
+        if (const Status status = check_definitions(files, project_of(path), *post); !status) {
+            return in_part(status.error(), path, document);
+        }
+    }
     if (post->rulebook.empty()) {
         return out;
     }
@@ -372,6 +427,25 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
     });
 }
 
+Status sole_output(const FileSystem& files, const std::string& folder, const Job& job, const std::string& job_file)
+{
+    for (const std::string& name : job_names(files, folder)) {
+        const std::string path = "jobs/" + name + ".json";
+        if (path == job_file) {
+            continue;
+        }
+        const auto other = load_document(files, folder, path);
+        const json::Node* title = other ? other->root().find("name") : nullptr;
+        if (title != nullptr && title->kind == json::Kind::string && title->text == job.name) {
+            return Error{ErrorKind::value,
+                         fmt::format("the job {} has the name \"{}\" as well: one program would replace the other", path, job.name),
+                         {job_file, 0, 0},
+                         "give one of them another \"name\""};
+        }
+    }
+    return {};
+}
+
 Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
 {
     return guarded([&]() -> Result<CheckedFile> {
@@ -400,6 +474,9 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
             }
             return summary(std::move(machine), [&](const Machine& m) {
                 out.remarks = reach_remarks(m);
+                for (std::string& remark : witness_remarks(m, units_of(*document))) {
+                    out.remarks.push_back(std::move(remark));
+                }
                 return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
                                    counted(m.witnesses.size(), "witness reading"));
             });
@@ -428,8 +505,16 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
             });
         }
         if (out.format == "job/1") {
-            return summary(read_job(*document), [&](const Job& j) {
-                out.remarks = remarks_on_job(files, path);
+            Result<std::vector<std::string>> remarks = std::vector<std::string>();
+            auto job = read_job(*document);
+            if (job) {
+                remarks = remarks_on_job(files, path, *document);
+                if (!remarks) {
+                    return remarks.error();
+                }
+            }
+            return summary(std::move(job), [&](const Job& j) {
+                out.remarks = std::move(*remarks);
                 return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation"));
             });
         }

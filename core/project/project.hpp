@@ -57,6 +57,9 @@ inline constexpr std::size_t most_rulebook_bytes = std::size_t{4} << 20;
 /// The names of a project's jobs, sorted.
 [[nodiscard]] std::vector<std::string> job_names(const FileSystem& files, const std::string& folder);
 
+/// Whether no other job of the project has the job's name, which is that of its program: an Error otherwise.
+Status sole_output(const FileSystem& files, const std::string& folder, const Job& job, const std::string& job_file);
+
 /// What `check` says of one file.
 struct CheckedFile {
     std::string format;  ///< "machine/1", "cl", …

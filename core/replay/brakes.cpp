@@ -39,12 +39,11 @@ void Interpreter::check_brakes(const Readings& to, bool feed)
             report(Severity::error, "brake-locked", moving.id, fmt::format("{} is to move by {} while its brake is locked", moving.id, way),
                    "release the brake before the motion", by);
         } else if (by > standing && !locked_[joint]) {
-            report(Severity::warning, "relies-on-unknown", moving.id,
-                   fmt::format("{} moves by {}, and the program has not said that its brake is released", moving.id, way),
-                   "release the brake before the motion");
+            rely_on(moving.id + " brake", fmt::format("{} moves by {}, and how its brake stands was settled before", moving.id, way),
+                    "release the brake");
             locked_[joint] = false;
         } else if (feed && !moving.moves_while_cutting && locked_[joint] != true) {
-            report(Severity::warning, "brake-open", moving.id, fmt::format("{} is not held by its brake in a cut", moving.id),
+            report(Severity::error, "brake-open", moving.id, fmt::format("{} is not held by its brake in a cut", moving.id),
                    "lock the brake once the joint is in its place");
         }
     }

@@ -11,7 +11,21 @@
 namespace wexilum {
 namespace {
 
+constexpr double at_bottom = 0.05;                   // mm: nearer to a hole's bottom a dwell is there
 constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the path's next tool change is not looked for
+
+/// How often the job wants a loop of its program done: what its options say that are declared for that, times each other.
+std::optional<double> loops_of(const Assembly& a)
+{
+    std::optional<double> out;
+    for (const OptionDescription& option : a.post.options) {
+        const auto value = a.options.find(option.name);
+        if (option.loops && value != a.options.end() && std::holds_alternative<double>(value->second)) {
+            out = out.value_or(1) * std::get<double>(value->second);
+        }
+    }
+    return out;
+}
 
 /// The first joint that a person has set otherwise than the posture holds it; nullptr where all stand right.
 const HeldJoint* wrong_by_hand(const Machine& machine, const Posture& posture, const Readings& readings)
@@ -28,8 +42,9 @@ const HeldJoint* wrong_by_hand(const Machine& machine, const Posture& posture, c
 } // namespace
 
 Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer)
-    : assembly_(assembly), path_(path), report_(report), observer_(observer), budget_(assembly), in_part_(assembly.setup.part.inverse()),
-      in_work_(assembly.setup.part), chains_(assembly.machine.mounts.size()), last_set_(assembly.machine.joints.size())
+    : assembly_(assembly), path_(path), report_(report), observer_(observer), budget_(assembly), kerf_(assembly),
+      loops_(loops_of(assembly)), in_part_(assembly.setup.part.inverse()), in_work_(assembly.setup.part),
+      chains_(assembly.machine.mounts.size()), last_set_(assembly.machine.joints.size())
 {
     for (std::uint32_t i = 0; i < chains_.size(); ++i) {
         if (assembly.machine.mounts[i].kind != MountKind::tool) {
@@ -216,19 +231,51 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
     front_.reset();
 }
 
+/// Whether the tool stands in its cut: the path goes on cutting from here, and nothing has retracted.
+bool Comparer::inside_cut()
+{
+    if (before_end_.size() == 0 || retracted(before_end_)) {
+        return false;
+    }
+    for (std::size_t i = next_; const Expected* item = path_.at(i); ++i) {
+        if (item->kind != Expected::Kind::dwell && item->kind != Expected::Kind::stop && item->kind != Expected::Kind::optional_stop) {
+            return item->kind == Expected::Kind::feed;
+        }
+    }
+    return false;
+}
+
+/// What the run has put into the path may stand between its cuts only.
+void Comparer::check_added(const char* what, BlockNumber block)
+{
+    if (current()->added && inside_cut()) {
+        find(Severity::error, "added-in-cut", "", fmt::format("a rule's {} comes in the middle of a cut, where the path has none", what),
+             "let the rule retract before it, or ask for it in the toolpath", current(), block);
+    }
+}
+
 void Comparer::dwell(BlockNumber block, double seconds)
 {
     if (hole_) {
+        const Pose& mouth = current()->piece.to;
+        const double height = mouth.axis.dot(before_pose_.tip - mouth.tip) - current()->plan.bottom;
+        if (std::abs(height) > at_bottom) {
+            find(Severity::error, "dwell-differs", "place",
+                 fmt::format("the program dwells {:.3f} mm above the bottom of the hole", height),
+                 "write the dwell where the hole is deepest", current(), block, height);
+            return;
+        }
         hole_->dwell += seconds;
         return;
     }
     pass_tiny(nullptr);
     const Expected* item = current();
     if (item == nullptr || item->kind != Expected::Kind::dwell) {
-        find(Severity::warning, "dwell-extra", "", fmt::format("the program dwells {:.3f} s, the path does not", seconds),
-             "take the dwell away", nullptr, block);
+        find(inside_cut() ? Severity::error : Severity::warning, "dwell-extra", "",
+             fmt::format("the program dwells {:.3f} s, the path does not", seconds), "take the dwell away", nullptr, block);
         return;
     }
+    check_added("dwell", block);
     if (std::abs(item->dwell - seconds) > assembly_.controller.time_increment) {
         find(Severity::error, "dwell-differs", "",
              fmt::format("the program dwells {:.3f} s, the path asks for {:.3f} s", seconds, item->dwell), "correct the time word", item,
@@ -243,11 +290,38 @@ void Comparer::stop(BlockNumber block, bool optional)
     const Expected* item = current();
     const auto kind = optional ? Expected::Kind::optional_stop : Expected::Kind::stop;
     if (item == nullptr || item->kind != kind) {
-        find(Severity::warning, "stop-extra", "", "the program stops where the path does not", "take the stop away, or add it to the path",
-             nullptr, block);
+        find(inside_cut() ? Severity::error : Severity::warning, "stop-extra", "", "the program stops where the path does not",
+             "take the stop away, or add it to the path", nullptr, block);
         return;
     }
+    check_added("stop", block);
     ++next_;
+}
+
+void Comparer::loop(BlockNumber block, double count)
+{
+    if (!loops_) {
+        find(Severity::warning, "loop-count", "",
+             fmt::format("a loop is done {:g} times, and the job has no option that says how often it should be", count),
+             "declare the post's option that counts it with \"loops\": true", nullptr, block);
+    } else if (looped_ || count != *loops_) {
+        find(Severity::error, "loop-count", "",
+             looped_ ? std::string("the program has a second loop, the job's options ask for one")
+                     : fmt::format("a loop is done {:g} times, the job's options ask for {:g}", count, *loops_),
+             "correct the loop's count", nullptr, block);
+    }
+    looped_ = true;
+}
+
+void Comparer::check_kerf(const Seen& seen)
+{
+    const Tool* tool = chain(seen.move.mount).kinematics.blade() ? assembly_.setup.find_tool(seen.move.tool) : nullptr;
+    const Body* body = tool != nullptr ? kerf_.reached(seen.from, seen.to, *tool) : nullptr;
+    if (body != nullptr) {
+        find(Severity::error, "reaches-kept", body->id,
+             fmt::format("the blade reaches {}, which is to be kept", body->id.empty() ? "a body" : body->id),
+             "end the cut sooner, cut less deep, or take a smaller blade", current(), seen.move.block);
+    }
 }
 
 void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& readings)
@@ -343,6 +417,14 @@ void Comparer::finish()
         uncovered(next_, next_ + 1);
         path_.pass(next_);
     }
+    if (loops_ && *loops_ > 1 && !looped_) {
+        find(Severity::error, "loop-count", "", fmt::format("the job's options ask for {:g} passes, the program has no loop", *loops_),
+             "restore the loop", nullptr, {});
+    }
+    if (report_.compared == 0 && !report_.findings.has_errors()) {
+        find(Severity::error, "nothing-moves", "", "neither the toolpath nor the program has any motion: nothing can be proven of it",
+             "give the job an operation whose toolpath moves", nullptr, {});
+    }
 }
 
 void Comparer::move(const ReplayMove& move)
@@ -358,6 +440,9 @@ void Comparer::move(const ReplayMove& move)
         }
     }
     pass_tiny(&seen);
+    if (move.feed && kerf_.any()) {
+        check_kerf(seen);
+    }
     if (move.feed && current() != nullptr && current()->kind == Expected::Kind::by_hand) {
         miss_posture(move);
     }

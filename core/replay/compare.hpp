@@ -4,11 +4,13 @@
 // arc and the axis on its great circle. Feed motion that belongs to no record is extra; records that no block reaches are
 // uncovered. Rapids are links: they must reach the path's own rapid targets, turn rotary joints only while retracted, and move
 // sideways only at the higher end of their way; outside the clearance surface of the operation that they lead to they may do both.
+// What the run has put into the path (a stop of a rule, a dwell) may not fall into a cut. A loop is done as often as the job's options say.
 #pragma once
 
 #include "core/replay/budget.hpp"
 #include "core/replay/expected.hpp"
 #include "core/replay/interpreter.hpp"
+#include "core/run/kerf.hpp"
 
 #include <functional>
 #include <memory>
@@ -63,11 +65,12 @@ public:
     void begin_file(const std::string& name);
 
     void move(const ReplayMove& move) override;
-    [[nodiscard]] bool takes_cuts() const override { return true; }
+    [[nodiscard]] bool takes_cuts() const override { return !kerf_.any(); }
     void cuts(const CutRun& run) override;
     void tool_change(BlockNumber block, std::uint32_t tool) override;
     void dwell(BlockNumber block, double seconds) override;
     void stop(BlockNumber block, bool optional) override;
+    void loop(BlockNumber block, double count) override;
     void by_hand(BlockNumber block, std::uint32_t mount, const Readings& readings) override;
     void program_end(BlockNumber block) override;
     /// After the last block: what is left of the path is uncovered.
@@ -112,6 +115,9 @@ private:
     [[nodiscard]] Readings allowed_misfit(const ReplayMove& move, double lever_term) const;
     [[nodiscard]] double lever_term(const Chain& chain, const Readings& levers) const;
     void check_after_end(const Seen& seen);
+    [[nodiscard]] bool inside_cut();
+    void check_added(const char* what, BlockNumber block);
+    void check_kerf(const Seen& seen);
     void miss_posture(const ReplayMove& move);
     void check_parked(const ReplayMove& move);
     [[nodiscard]] const Expected* current() { return path_.at(next_); }
@@ -178,6 +184,9 @@ private:
     ReplayReport& report_;
     ReplayObserver* observer_; ///< may be null
     BudgetRule budget_;
+    KerfWatch kerf_;
+    std::optional<double> loops_; ///< how often the job's options want its loop done; none: they do not say
+    bool looped_ = false;
     PoseMap in_part_;       ///< from the work mount's frame
     PoseMap in_work_;       ///< and back
     PoseFollower poses_;    ///< at the ends of motions,

@@ -46,7 +46,11 @@ bool Comparer::hole(const Seen& seen)
             check_link(seen);
             return true;
         }
-        if (!seen.move.feed && !starts_here) {
+        if (!starts_here) {
+            if (seen.move.feed) {
+                find(Severity::error, "rapid-at-feed", "", "the way to a hole is gone at feed", "write the word for rapid before it", &item,
+                     seen.move.block);
+            }
             check_link(seen);
             check_level(seen, item, h1);
         }

@@ -189,6 +189,10 @@ bool Comparer::match_rapid(const Seen& seen)
                 miss_rapids();
             }
         }
+        if (seen.move.feed && !path_.at(i)->may_feed) {
+            find(Severity::error, "rapid-at-feed", "", "the path goes here in rapid, the program at feed",
+                 "write the word for rapid before it", path_.at(i), seen.move.block);
+        }
         reached(seen, *path_.at(i), d);
         advance(seen.to);
         // The same place again is reached as well.

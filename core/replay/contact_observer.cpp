@@ -18,6 +18,8 @@ constexpr double about_parallel = 0.9; // cosine
 constexpr double small_turn = 0.02;    // rad, of a way that the joints do not go in proportion
 constexpr double small_sagitta = 0.02; // mm
 constexpr double beside = 0.05;        // mm: how far joints may be beside their chords then
+constexpr double widest_disc = 40;     // mm: what a tool that is wider sweeps further out does not count as gone
+constexpr int rim_places = 12;         // of a tool, that are looked at
 constexpr double stock_step = 1;       // mm, in rapid inside the stock
 
 } // namespace
@@ -30,32 +32,78 @@ CutPlaces::Cell CutPlaces::cell_of(const Vec3& tip)
             std::int32_t(std::floor(tip.z() / cell_size))};
 }
 
-void CutPlaces::cut(const Pose& from, const Pose& to)
+void CutPlaces::cut(const Pose& from, const Pose& to, double radius)
 {
     const double way = (to.tip - from.tip).norm();
     const int parts = std::clamp(int(std::ceil(way / (cell_size / 2))), 1, 100000);
     for (int i = 0; i <= parts; ++i) {
         const double u = double(i) / parts;
-        axes_.insert_or_assign(cell_of(from.tip + (to.tip - from.tip) * u), great_circle(from.axis, to.axis, u));
+        const Vec3 tip = from.tip + (to.tip - from.tip) * u;
+        const Vec3 axis = great_circle(from.axis, to.axis, u);
+        const Cell middle = cell_of(tip);
+        if (middle == last_ && axis.dot(last_axis_) > about_parallel) {
+            continue;
+        }
+        last_ = middle;
+        last_axis_ = axis;
+        tips_.insert_or_assign(middle, axis);
+        discs_.insert_or_assign(middle, axis);
+        // The disc across the axis, ring by ring.
+        const Vec3 across = any_across(axis);
+        const Vec3 beside_it = axis.cross(across);
+        for (double r = cell_size / 2; r <= std::min(radius, widest_disc); r += cell_size / 2) {
+            const int places = int(std::ceil(whole_turn * r / (cell_size / 2)));
+            for (int k = 0; k < places; ++k) {
+                const double angle = whole_turn * k / places;
+                discs_.insert_or_assign(cell_of(tip + r * (std::cos(angle) * across + std::sin(angle) * beside_it)), axis);
+            }
+        }
     }
 }
 
-bool CutPlaces::reached(const Pose& pose, const Vec3& out) const
+/// Whether a tool has cut in a place or beside it.
+bool CutPlaces::cut_at(const Cells& cells, const Vec3& place, const Vec3& axis)
 {
-    for (double beyond = 0; beyond <= most_beyond; beyond += cell_size / 2) {
-        const Cell middle = cell_of(pose.tip - out * beyond);
-        for (std::int32_t x = -1; x <= 1; ++x) {
-            for (std::int32_t y = -1; y <= 1; ++y) {
-                for (std::int32_t z = -1; z <= 1; ++z) {
-                    const auto found = axes_.find({middle[0] + x, middle[1] + y, middle[2] + z});
-                    if (found != axes_.end() && found->second.dot(pose.axis) > about_parallel) {
-                        return true;
-                    }
+    const Cell middle = cell_of(place);
+    for (std::int32_t x = -1; x <= 1; ++x) {
+        for (std::int32_t y = -1; y <= 1; ++y) {
+            for (std::int32_t z = -1; z <= 1; ++z) {
+                const auto found = cells.find({middle[0] + x, middle[1] + y, middle[2] + z});
+                if (found != cells.end() && found->second.dot(axis) > about_parallel) {
+                    return true;
                 }
             }
         }
     }
     return false;
+}
+
+bool CutPlaces::reached(const Pose& pose, const Vec3& out, double radius) const
+{
+    const auto below = [&](const Cells& cells, const Vec3& place) {
+        for (double beyond = 0; beyond <= most_beyond; beyond += cell_size / 2) {
+            if (cut_at(cells, place - out * beyond, pose.axis)) {
+                return true;
+            }
+        }
+        return false;
+    };
+    if (below(tips_, pose.tip)) {
+        return true;
+    }
+    if (radius <= 0 || !below(discs_, pose.tip)) {
+        return false;
+    }
+    const double rim = std::min(radius, widest_disc) - cell_size / 2;
+    const Vec3 across = any_across(pose.axis);
+    const Vec3 beside_it = pose.axis.cross(across);
+    for (int k = 0; rim > 0 && k < rim_places; ++k) {
+        const double angle = whole_turn * k / rim_places;
+        if (!below(discs_, pose.tip + rim * (std::cos(angle) * across + std::sin(angle) * beside_it))) {
+            return false;
+        }
+    }
+    return true;
 }
 
 // --- set-up ---------------------------------------------------------------------------------------------------------------
@@ -153,10 +201,16 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
         const int parts = move.arc ? std::max(2, int(std::ceil(move.arc->length()))) : 1;
         for (int i = 1; i <= parts; ++i) {
             const Pose end = i == parts ? to : between(double(i) / parts);
-            cut_.cut(begin, end);
+            cut_.cut(begin, end, radius_of(move));
             begin = end;
         }
     }
+}
+
+double ContactObserver::radius_of(const ReplayMove& move) const
+{
+    const Tool* tool = assembly_.machine.mounts[move.mount].blade ? nullptr : assembly_.setup.find_tool(move.tool);
+    return tool != nullptr ? tool->diameter / 2 : 0;
 }
 
 void ContactObserver::follow(const Readings& from, const Readings& to, double slack)
@@ -239,6 +293,7 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
     if (assembly_.machine.mounts[move.mount].blade) {
         blade = Kinematics::make(assembly_.machine, {move.mount, {}}).value();
     }
+    const double radius = radius_of(move);
     const double way = (between(1).tip - between(0).tip).norm();
     const int parts = std::clamp(int(std::ceil(way / stock_step)), 1, 2000);
     int inside = 0;
@@ -246,7 +301,7 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
         const double u = double(i) / parts;
         const Pose pose = between(u);
         const Readings at = move.at(u);
-        if (cut_.reached(pose, blade ? Vec3(assembly_.setup.part.linear().transpose() * blade->out_of_work(at)) : pose.axis)) {
+        if (cut_.reached(pose, blade ? Vec3(assembly_.setup.part.linear().transpose() * blade->out_of_work(at)) : pose.axis, radius)) {
             continue;
         }
         bool touches = false;

@@ -1,7 +1,7 @@
 // What meets what while the code is replayed: machine, tool, holder and stock, kept apart by the machine's "apart" list.
 //
 // The cutter may touch the stock while it feeds with its spindle on. The stock is not cut away here: in rapid the cutter may be inside
-// it only where a tool's tip has cut as deep before, with about the same axis. Holder and stock never touch.
+// it only where tools, as wide as they are, have cut as deep before, with about the same axis. Holder and stock never touch.
 #pragma once
 
 #include "core/replay/compare.hpp"
@@ -12,25 +12,39 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <unordered_map>
 #include <utility>
 #include <vector>
 
 namespace wexilum {
 
-/// Where tips have cut, in cells, and with which axis. Part's frame.
+/// Where tools have cut, in cells at the height of their tips, and with which axis. Part's frame.
 class CutPlaces {
 public:
-    void cut(const Pose& from, const Pose& to);
-    /// Whether on the way of a tool against `out` to this tip, or up to `most_beyond` mm further, a tip has cut with an axis not far
-    /// from it. `out`: the way out of the work.
-    [[nodiscard]] bool reached(const Pose& pose, const Vec3& out) const;
+    /// `radius`: of the tool (mm); 0 for a blade, whose tip alone counts.
+    void cut(const Pose& from, const Pose& to, double radius);
+    /// Whether on the way of a tool against `out` to this tip, or up to `most_beyond` mm further, a tip has cut with an axis not far from
+    /// it, or tools have swept all that is under its middle and its rim. `out`: the way out of the work.
+    [[nodiscard]] bool reached(const Pose& pose, const Vec3& out, double radius) const;
 
     static constexpr double most_beyond = 150; ///< mm
 
 private:
     using Cell = std::array<std::int32_t, 3>;
+    struct CellHash {
+        std::size_t operator()(const Cell& cell) const
+        {
+            return (std::size_t(std::uint32_t(cell[0])) * 73856093U) ^ (std::size_t(std::uint32_t(cell[1])) * 19349663U) ^
+                   (std::size_t(std::uint32_t(cell[2])) * 83492791U);
+        }
+    };
     [[nodiscard]] static Cell cell_of(const Vec3& tip);
-    std::map<Cell, Vec3> axes_; ///< of the cut that came last
+    using Cells = std::unordered_map<Cell, Vec3, CellHash>; ///< axis of the cut that came last
+    [[nodiscard]] static bool cut_at(const Cells& cells, const Vec3& place, const Vec3& axis);
+    Cells tips_;
+    Cells discs_;                ///< what a tool sweeps round its tip
+    Cell last_{INT32_MIN, 0, 0}; ///< the middle of the disc that was noted last
+    Vec3 last_axis_ = Vec3::Zero();
 };
 
 /// A stretch of blocks in which two solids meet, with the place where they are nearest.
@@ -86,6 +100,8 @@ private:
     ContactObserver(const Assembly& assembly, FindingList& findings) : assembly_(assembly), findings_(findings) {}
     Status set_up();
     void tell(const ReplayMove& move, const Meeting& meeting);
+    /// Of the tool that cuts; 0 for a blade.
+    [[nodiscard]] double radius_of(const ReplayMove& move) const;
     void tell_rapid_in_stock(const ReplayMove& move, const std::function<Pose(double)>& between);
     void add(Finding finding, const std::string& subject, BlockNumber block);
     /// Follows joints in proportion and notes where each meeting is.

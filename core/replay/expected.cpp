@@ -40,12 +40,14 @@ bool ExpectedPath::read_more()
     }
     if (run_comes()) {
         record_.source = run_.source(run_at_);
+        added_ = false;
         on(record::Linear{run_.pose(run_at_)});
         ++run_at_;
         ++index_;
         return true;
     }
     auto more = records_.next(record_);
+    added_ = records_.inserted();
     if (!more || !*more) {
         status_ = more ? Status() : Status(more.error());
         ended_ = true;
@@ -62,6 +64,7 @@ Expected& ExpectedPath::add(Expected::Kind kind)
     item.kind = kind;
     item.record = index_;
     item.source = record_.source;
+    item.added = added_;
     return item;
 }
 
@@ -78,7 +81,9 @@ void ExpectedPath::on(const record::Rapid& r) { motion(Expected::Kind::rapid, {h
 void ExpectedPath::on(const record::Linear& r)
 {
     // The first motion with a tool has no way of its own, only an end.
-    motion(here_ ? Expected::Kind::feed : Expected::Kind::rapid, {here_.value_or(r.to), r.to, std::nullopt});
+    const bool first = !here_;
+    motion(first ? Expected::Kind::rapid : Expected::Kind::feed, {here_.value_or(r.to), r.to, std::nullopt});
+    window_.back().may_feed = first;
 }
 
 template <typename Curve>
@@ -86,6 +91,7 @@ void ExpectedPath::curve(const Curve& r)
 {
     if (!here_) {
         motion(Expected::Kind::rapid, {r.to, r.to, std::nullopt});
+        window_.back().may_feed = true;
         return;
     }
     motion(Expected::Kind::feed, arc_piece(Frame::Identity(), *here_, r));

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/geometry/path_piece.hpp"
-#include "core/run/assembly.hpp"
+#include "core/run/agreed_path.hpp"
 #include "core/run/postures.hpp"
 #include "core/toolpath/cycle.hpp"
 #include "core/toolpath/record_source.hpp"
@@ -19,6 +19,8 @@ struct Expected {
     Kind kind = Kind::rapid;
     PathPiece piece;         ///< part's frame. rapid and hole: only `to` counts
     bool start_known = true; ///< feed: false where the path does not say where it comes from
+    bool may_feed = false;   ///< rapid: the path only has a cut that ends there, and not where it comes from
+    bool added = false;      ///< the run has put it between the toolpath's records
     CyclePlan plan;          ///< hole
     FeedMode feed_mode = FeedMode::per_minute;
     double feed = 0;        ///< mm/s, mm/rev, 1/s
@@ -51,7 +53,7 @@ struct Expected {
 class ExpectedPath {
 public:
     /// Both must outlive the path.
-    ExpectedPath(const Assembly& assembly, RecordSource& records) : assembly_(assembly), records_(records), solvers_(assembly)
+    ExpectedPath(const Assembly& assembly, WithExcursions& records) : assembly_(assembly), records_(records), solvers_(assembly)
     {
         state_.solver = &*assembly.solver;
     }
@@ -122,14 +124,15 @@ private:
     {}
 
     const Assembly& assembly_;
-    RecordSource& records_;
+    WithExcursions& records_;
     SolverBook solvers_;
     std::deque<Expected> window_;
     std::size_t first_ = 0; ///< number of the window's first item
     Status status_;
     bool ended_ = false;
     Record record_;
-    LinearRun run_; ///< cuts that come next
+    bool added_ = false; ///< the record at hand is an excursion's
+    LinearRun run_;      ///< cuts that come next
     std::size_t run_at_ = 0;
     std::size_t index_ = 0;
     Expected state_;

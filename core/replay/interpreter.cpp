@@ -118,11 +118,19 @@ const WordMeaning* Interpreter::use(Group group)
 {
     const State& state = state_[std::size_t(group)];
     if (from_unknown_ && !state.by_program) {
-        report(Severity::warning, "relies-on-unknown", std::string(name_of(group)),
-               fmt::format("the block relies on the {} that was in force before the program", name_of(group)),
-               "state it in the program's head");
+        rely_on(std::string(name_of(group)), fmt::format("the block relies on the {} that was in force before", name_of(group)),
+                "state it");
     }
     return state.meaning;
+}
+
+/// What is in force or stands somewhere without the program's doing: told once a cause.
+void Interpreter::rely_on(const std::string& subject, const std::string& what, const char* cure)
+{
+    Finding finding = Finding::make(Severity::error, "relies-on-unknown", what + (loop_.value != 0 ? " the loop" : " the program"),
+                                    fmt::format("{} in the {}", cure, loop_.value != 0 ? "loop" : "program's head"));
+    finding.code = {file_name_, block_.value, 0};
+    findings_.add(std::move(finding), subject, block_.value, SIZE_MAX);
 }
 
 void Interpreter::line(std::string_view text)
@@ -166,7 +174,12 @@ void Interpreter::take(std::string_view text, const Status& status)
     if (operator_.needed()) {
         hear(text);
     }
-    if (read_.words.empty() || (plain_ && !operator_.waits() && plain_cut(read_))) {
+    if (controller_.line_most > 0 && text.size() > controller_.line_most) {
+        report(Severity::error, "line-too-long", "",
+               fmt::format("the line has {} characters, the control takes {}", text.size(), controller_.line_most),
+               "write fewer decimals, no blanks, or a shorter comment", double(text.size()));
+    }
+    if (read_.words.empty() || (plain_ && !read_.skippable && !operator_.waits() && plain_cut(read_))) {
         return;
     }
     end_plain_cuts();
@@ -235,7 +248,15 @@ double Interpreter::plain_value(const CodeWord& word, double increment) const
     return !word.has_point && controller_.bare_number_is_increments ? word.value * increment : word.value;
 }
 
-double Interpreter::length_value(const CodeWord& word) const { return plain_value(word, controller_.length_increment) * unit_; }
+double Interpreter::length_value(const CodeWord& word)
+{
+    if (from_unknown_) [[unlikely]] {
+        (void)use(Group::units);
+    }
+    return length_of(word);
+}
+
+double Interpreter::length_of(const CodeWord& word) const { return plain_value(word, controller_.length_increment) * unit_; }
 
 double Interpreter::offset(std::size_t joint)
 {
@@ -293,6 +314,9 @@ void Interpreter::run(const CodeBlock& block)
         return;
     }
     changed_ = false;
+    if (block.skippable) {
+        check_skippable(words);
+    }
     apply_loop(words);
     apply_calls(words);
     apply_state(words);
@@ -345,6 +369,44 @@ void Interpreter::run(const CodeBlock& block)
     }
 }
 
+/// A block that the operator may have the control skip: without it the program has to be the same.
+void Interpreter::check_skippable(const BlockWords& words)
+{
+    const bool words_only =
+        std::any_of(words.addresses.begin(), words.addresses.end(), [](const CodeWord* word) { return word != nullptr; });
+    const bool harmless = std::all_of(words.functions.begin(), words.functions.end(),
+                                      [](const WordMeaning* meaning) { return meaning->function == Function::optional_stop; });
+    if (words_only || !harmless) {
+        report(Severity::error, "may-be-skipped", "", "the control may skip this block, and the program is another one without it",
+               "take the slash away; only an optional stop may be skipped");
+    }
+}
+
+/// The whole number, not below zero, that a word has; 0 where it has none, which is told.
+std::uint32_t Interpreter::whole(const CodeWord& word)
+{
+    if (word.value < 0 || word.value != std::floor(word.value)) {
+        report(Severity::error, "code-error", "",
+               fmt::format("the word {}{} needs a whole number, not below zero", word.letter, word.number.substr(0, 24)),
+               "correct the number");
+        return 0;
+    }
+    return static_cast<std::uint32_t>(word.value);
+}
+
+/// Against what the control takes.
+void Interpreter::check_feed_word(Function mode, const CodeWord& word)
+{
+    const bool inverse = mode == Function::feed_inverse_time;
+    const double most = inverse ? controller_.inverse_time_most : mode == Function::feed_per_minute ? controller_.feed_most : 0;
+    if (most > 0 && feed_ && *feed_ * 60 > most * (1 + 1e-9)) {
+        report(Severity::error, "feed-beyond", "",
+               fmt::format("the feed word {}{} is beyond the control's limit, {:g} {}", word.letter, word.number.substr(0, 24), most,
+                           inverse ? "a minute" : "mm/min"),
+               "lower the feed", *feed_);
+    }
+}
+
 void Interpreter::apply_state(BlockWords& words)
 {
     bool cycle_begins = false;
@@ -390,7 +452,7 @@ void Interpreter::apply_state(BlockWords& words)
         initial_level_ = cycle_joint_ == SIZE_MAX ? 0 : here()[Eigen::Index(cycle_joint_)];
     }
     if (const CodeWord* word = words.take(controller_.length_register)) {
-        const auto number = static_cast<std::uint32_t>(std::max(0.0, word->value));
+        const std::uint32_t number = whole(*word);
         const auto length = memory_.tools != nullptr ? memory_.tools->length_register(number) : std::nullopt;
         const WordMeaning* on = use(Group::length);
         if (!length && number != 0) {
@@ -405,6 +467,9 @@ void Interpreter::apply_state(BlockWords& words)
     }
     if (const CodeWord* word = words.take(controller_.speed)) {
         const double rpm = plain_value(*word, controller_.speed_increment);
+        if (rpm < 0) {
+            report(Severity::error, "code-error", "", "a spindle speed is below zero", "write a speed of zero or more");
+        }
         changed_ = changed_ || spindle_rpm_ != rpm;
         spindle_rpm_ = rpm;
     }
@@ -418,6 +483,7 @@ void Interpreter::apply_state(BlockWords& words)
             changed_ = changed_ || feed_ != feed;
             feed_ = feed;
             feed_precision_ = precision;
+            check_feed_word(function, *word);
         }
     }
     for (const WordMeaning* meaning : words.functions) {
@@ -428,6 +494,9 @@ void Interpreter::apply_state(BlockWords& words)
                 continue;
             }
             const double time = plain_value(*word, controller_.dwell_in_milliseconds ? 1 : controller_.time_increment);
+            if (time < 0) {
+                report(Severity::error, "code-error", "", "a dwell is below zero", "write a time of zero or more");
+            }
             sink_.dwell(block_, controller_.dwell_in_milliseconds ? time / 1000 : time);
             changed_ = true;
         }
@@ -644,8 +713,7 @@ void Interpreter::report_unplaced()
     for (const auto& [address, joint] : joint_of_) {
         if (!known(joint)) {
             const std::string& id = machine_.joints[joint].id;
-            report(Severity::warning, "relies-on-unknown", id, fmt::format("the program cuts before it has brought {} anywhere", id),
-                   "position it in the program's head");
+            rely_on(id, fmt::format("a cut relies on where {} stood before", id), "position it");
         }
     }
 }

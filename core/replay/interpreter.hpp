@@ -139,9 +139,14 @@ private:
     void cycle_leg(const BlockWords& words, double level, bool feed);
     void time_feed(ReplayMove& move);
     void report_unplaced();
+    void rely_on(const std::string& subject, const std::string& what, const char* cure);
+    void check_feed_word(Function mode, const CodeWord& word);
+    [[nodiscard]] std::uint32_t whole(const CodeWord& word);
     [[nodiscard]] FeedWord read_feed(Function mode, const CodeWord& word) const;
     [[nodiscard]] const WordMeaning* use(Group group);
-    [[nodiscard]] double length_value(const CodeWord& word) const;
+    [[nodiscard]] double length_value(const CodeWord& word);
+    [[nodiscard]] double length_of(const CodeWord& word) const;
+    void check_skippable(const BlockWords& words);
     [[nodiscard]] double plain_value(const CodeWord& word, double increment) const;
     /// Where an absolute word of such a value brings a joint, rad or mm.
     double turn(std::size_t joint, const CodeWord& word, double value, double offset);

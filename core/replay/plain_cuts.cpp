@@ -52,7 +52,7 @@ void Interpreter::look_for_plain_cuts()
         return told(group) && meaning(group) != nullptr && meaning(group)->function == function;
     };
     const bool words = is(Group::motion, Function::linear) && is(Group::distance, Function::absolute) && told(Group::feed_mode) &&
-                       told(Group::offset) && meaning(Group::offset) == offset_meaning_ && !offsets_.empty() &&
+                       told(Group::units) && told(Group::offset) && meaning(Group::offset) == offset_meaning_ && !offsets_.empty() &&
                        (!has_frames_ || told(Group::frame)) && (!has_turns_ || told(Group::rotation));
     const bool joints = known_ == all_known_ && !in_frame() && !surface_ && !turned_ && aligned_.empty() && hold_for_plain_cuts();
     const bool mounts = !takes_mounts() || (mount_known_ && refused_coolant().empty() && !length_acts_beside());
@@ -62,6 +62,10 @@ void Interpreter::look_for_plain_cuts()
     }
     const WordMeaning* mode = meaning(Group::feed_mode);
     plain.feed_mode = mode != nullptr ? mode->function : Function::feed_per_minute;
+    const double most = plain.feed_mode == Function::feed_inverse_time ? controller_.inverse_time_most
+                        : plain.feed_mode == Function::feed_per_minute ? controller_.feed_most
+                                                                       : 0;
+    plain.feed_most = most > 0 ? per_minute(most) : PlainCuts::endless;
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
         plain.offset[i] = offset(i);
     }
@@ -96,7 +100,7 @@ bool Interpreter::plain_cut(const CodeBlock& block)
         seen |= bit;
         if (means == PlainCuts::feed_word) {
             const FeedWord read = read_feed(plain.feed_mode, word);
-            if (!(read.feed > 0)) {
+            if (!(read.feed > 0) || read.feed > plain.feed_most) {
                 return false;
             }
             feed = read.feed;
@@ -105,7 +109,7 @@ bool Interpreter::plain_cut(const CodeBlock& block)
         }
         any = true;
         const auto joint = std::size_t(means);
-        const double value = rotary(joint) ? to_rad(plain_value(word, controller_.angle_increment)) : length_value(word);
+        const double value = rotary(joint) ? to_rad(plain_value(word, controller_.angle_increment)) : length_of(word);
         if (turns_[joint] == TurnReading::wound) {
             to[joint] = value + plain.offset[joint];
             continue;

@@ -21,6 +21,7 @@ struct Interpreter::PlainCuts {
     std::array<double, max_joints> high{};
     std::array<double, max_joints> may_move{}; ///< how far in a cut
     Function feed_mode = Function::feed_per_minute;
+    double feed_most = endless; ///< in the mode's own unit
     CutRun run;
     Column feed{}; ///< of each cut of the run, in the mode's own unit
 

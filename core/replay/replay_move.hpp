@@ -100,6 +100,8 @@ public:
     virtual void tool_change(BlockNumber block, std::uint32_t tool) = 0;
     virtual void dwell(BlockNumber block, double seconds) = 0;
     virtual void stop(BlockNumber block, bool optional) = 0;
+    /// What follows up to the loop's end is done `count` times; it is told once.
+    virtual void loop(BlockNumber /*block*/, double /*count*/) {}
     /// At a stop a person has done what messages of the program told: this mount has the tool, and the joints stand so.
     virtual void by_hand(BlockNumber /*block*/, std::uint32_t /*mount*/, const Readings& /*readings*/) {}
     virtual void program_end(BlockNumber block) = 0;

@@ -31,8 +31,9 @@ void Interpreter::apply_loop(const BlockWords& words)
         loop_ = block_;
         unknown_outside_ = from_unknown_;
         from_unknown_ = true;
-        for (State& state : state_) {
-            state.by_program = false;
+        sink_.loop(block_, count != nullptr ? count->value : 1);
+        for (std::size_t group = 0; group < group_count; ++group) {
+            state_[group].by_program = state_[group].by_program && group == std::size_t(Group::units);
         }
         known_ = 0;
         locked_ = {};
@@ -58,7 +59,7 @@ void Interpreter::apply_loop(const BlockWords& words)
 void Interpreter::apply_tool(const BlockWords& words)
 {
     if (const CodeWord* word = words.take(controller_.tool)) {
-        const auto number = static_cast<std::uint32_t>(std::max(0.0, word->value));
+        const std::uint32_t number = whole(*word);
         changed_ = changed_ || number != selected_tool_;
         selected_tool_ = number;
     }

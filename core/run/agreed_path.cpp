@@ -1,6 +1,9 @@
 #include "core/run/agreed_path.hpp"
 
 #include "core/base/units.hpp"
+#include "core/toolpath/arc_piece.hpp"
+
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
@@ -136,8 +139,72 @@ void AgreedRecords::lean(Record& record)
     asked_ = asked;
 }
 
+void WithExcursions::pass(const Record& record)
+{
+    if (std::holds_alternative<record::Operation>(record.data)) {
+        ++operations_;
+    } else if (std::holds_alternative<record::ToolChange>(record.data) || std::holds_alternative<record::PostureChange>(record.data)) {
+        here_.reset();
+    } else if (const Pose* pose = end_pose(record.data); pose != nullptr && !std::holds_alternative<record::From>(record.data)) {
+        here_ = *pose;
+    }
+}
+
+/// `before`: the record that the excursion stands before; null: behind the last.
+void WithExcursions::judge(const Excursion& excursion, const Record* before)
+{
+    const OperationSettings& settings = settings_of(assembly_.job, operations_);
+    const double allowed = std::max(settings.pole_lift, settings.reorient_clearance.value_or(0));
+    const Tolerance& tolerance = assembly_.job.tolerance;
+    const Pose* const to = before != nullptr ? end_pose(before->data) : nullptr;
+    const bool cut = to != nullptr && here_ && !std::holds_alternative<record::Rapid>(before->data);
+    std::optional<PathPiece> piece;
+    if (cut) {
+        piece = curved_piece(Frame::Identity(), *here_, before->data);
+        piece = piece ? piece : std::optional(PathPiece{*here_, *to, std::nullopt});
+    }
+    std::optional<Pose> base = here_; // on the path
+    double height = 0;
+    double worst = 0;
+    for (const Record& record : excursion.inserted) {
+        const Pose* const pose = end_pose(record.data);
+        if (pose == nullptr) {
+            continue;
+        }
+        const auto off_base = [&](const Pose& at) {
+            const Vec3 way = pose->tip - at.tip;
+            height = way.dot(at.axis);
+            const double beyond =
+                std::max({(way - at.axis * height).norm() - tolerance.tip, height - allowed - tolerance.tip, -height - tolerance.tip, 0.0});
+            return angle_between(pose->axis, at.axis) > tolerance.axis ? std::max(beyond, way.norm()) : beyond;
+        };
+        double off = base && cut ? off_base(*base) : (pose->tip - (base ? base->tip : pose->tip)).norm();
+        if (off > 0 && piece) {
+            const double s = piece->project(*pose, 0);
+            const Pose there = piece->at(s);
+            if (deviation_at(*piece, s, *pose).tip <= tolerance.tip && angle_between(pose->axis, there.axis) <= tolerance.axis) {
+                base = there;
+                height = 0;
+                off = 0;
+            }
+        }
+        worst = std::max(worst, !cut || allowed <= 0 ? std::max(off, 1e-9) : off);
+    }
+    worst = std::max(worst, std::abs(height) > tolerance.tip ? std::abs(height) : 0);
+    if (worst > 0) {
+        Finding finding =
+            Finding::make(Severity::error, "departure-not-allowed",
+                          fmt::format("the run leaves the toolpath by {:.4f} mm more than its operation allows ({:.4f} mm along the tool)",
+                                      worst, allowed),
+                          "give the operation a \"lift\" at poles or a \"clearance\" to reorient, or keep to the path", worst);
+        finding.source = place_of(files(), excursion.inserted.front().source);
+        findings_.add(std::move(finding), "", excursion.record);
+    }
+}
+
 Result<bool> WithExcursions::next(Record& out)
 {
+    gave_inserted_ = false;
     if (!held_) {
         auto more = records_.next(out);
         if (!more) {
@@ -146,24 +213,32 @@ Result<bool> WithExcursions::next(Record& out)
         if (!*more) { // what belongs behind the last record
             const bool left = excursion_ < excursions_.size() && inserted_ < excursions_[excursion_].inserted.size();
             if (left) {
+                if (inserted_ == 0) {
+                    judge(excursions_[excursion_], nullptr);
+                }
+                gave_inserted_ = true;
                 out = excursions_[excursion_].inserted[inserted_++];
             }
             return left;
         }
         const std::size_t index = index_++;
         if (excursion_ == excursions_.size() || excursions_[excursion_].record != index) {
+            pass(out);
             return true;
         }
+        judge(excursions_[excursion_], &out);
         held_ = std::move(out);
         inserted_ = 0;
     }
     const Excursion& excursion = excursions_[excursion_];
     if (inserted_ < excursion.inserted.size()) {
+        gave_inserted_ = true;
         out = excursion.inserted[inserted_++];
         return true;
     }
     out = std::move(*held_);
     held_.reset();
+    pass(out);
     ++excursion_;
     inserted_ = 0;
     return true;
@@ -177,6 +252,7 @@ bool WithExcursions::next_run(LinearRun& out)
         return false;
     }
     index_ += out.count;
+    here_ = out.pose(out.count - 1);
     return true;
 }
 

@@ -72,18 +72,32 @@ private:
     FindingList findings_;
 };
 
-/// Puts excursions between records.
+/// Puts excursions between records, and judges them by the job: motion has to go along the tool from a place of the path and back to it, no
+/// further than the operation allows; all else is an error among findings().
 class WithExcursions final : public RecordSource {
 public:
-    /// All must outlive the source; `excursions` are in the order of their records.
-    WithExcursions(RecordSource& records, const std::vector<Excursion>& excursions) : records_(records), excursions_(excursions) {}
+    /// All must outlive the source; `excursions` are in the order of their records. Precondition: a linked assembly.
+    WithExcursions(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions)
+        : assembly_(assembly), records_(records), excursions_(excursions)
+    {}
     Result<bool> next(Record& out) override;
     bool next_run(LinearRun& out) override;
     [[nodiscard]] const std::vector<std::string>& files() const override { return records_.files(); }
+    /// The record that next() has given last is an excursion's.
+    [[nodiscard]] bool inserted() const { return gave_inserted_; }
+    [[nodiscard]] const FindingList& findings() const { return findings_; }
 
 private:
+    void judge(const Excursion& excursion, const Record* before);
+    void pass(const Record& record);
+
+    const Assembly& assembly_;
     RecordSource& records_;
     const std::vector<Excursion>& excursions_;
+    FindingList findings_;
+    std::size_t operations_ = 0;
+    std::optional<Pose> here_; ///< where the path stands
+    bool gave_inserted_ = false;
     std::size_t excursion_ = 0;
     std::size_t inserted_ = 0;
     std::size_t index_ = 0;

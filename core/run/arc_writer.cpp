@@ -1,5 +1,6 @@
 // Arcs of MotionWriter: into which plane an arc falls, where it is cut, and how its words are rounded.
 #include "core/base/units.hpp"
+#include "core/run/language_check.hpp"
 #include "core/run/motion_writer.hpp"
 
 #include <fmt/format.h>
@@ -44,13 +45,25 @@ Stand MotionWriter::stand_on(const PathPiece& piece, const ArcFrame& frame, doub
     return rounded(s == 1 ? way.to : turns_between(*solver_, piece, way.branch, way.from, way.to, s), piece.at(s).tip);
 }
 
-std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& piece, const SheetWay& way) const
+std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& piece, const SheetWay& way, std::string& why) const
 {
     const Dialect& dialect = assembly_.dialect;
     const Controller& controller = assembly_.controller;
     const bool same_axis = on_cylinder() ? bool(piece.wound) : piece.turn() < 1e-9;
-    if (!dialect.arcs || !controller.has_arcs || !same_axis || solver_->linear().size() != 3) {
+    const auto lines = [&](std::string reason) {
+        why = std::move(reason);
         return std::nullopt;
+    };
+    if (std::string none = why_no_arcs(controller, dialect); !none.empty()) {
+        return lines(std::move(none));
+    }
+    if (!same_axis || solver_->linear().size() != 3) {
+        return lines("the tool turns along the arc");
+    }
+    const double spread = std::abs(arc_of(piece).end_radius() - arc_of(piece).start_radius());
+    if (spread > controller.arc_end_tolerance - frame_.rounding().step(Quantity::length)) {
+        return lines(fmt::format("its radius changes by {:.4f} mm, and the control takes {:.4f} mm between start and end", spread,
+                                 controller.arc_end_tolerance));
     }
     ArcFrame out;
     const std::string letters = "XYZ";
@@ -67,7 +80,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
             }
         }
         if (!found) {
-            return std::nullopt;
+            return lines(fmt::format("no linear joint that works has the letter {}", letters[k]));
         }
     }
     const Arc& arc = arc_of(piece);
@@ -91,7 +104,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
         columns.col(k) *= out.signs[std::size_t(k)];
     }
     if ((columns.transpose() * columns - Mat3::Identity()).cwiseAbs().maxCoeff() > 1e-9) {
-        return std::nullopt; // skew joints would draw an ellipse
+        return lines("the linear joints stand out of square, so that the control would draw an ellipse");
     }
     // A normal is a pseudo-vector: it turns round under a left-handed set of axes.
     const Vec3 normal = columns.transpose() * arc.normal * columns.determinant();
@@ -99,7 +112,7 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
     normal.cwiseAbs().maxCoeff(&across);
     const double lean = std::sqrt(std::max(0.0, 1 - normal[across] * normal[across]));
     if (lean * arc.start_radius() > 1e-4) {
-        return std::nullopt;
+        return lines("it lies in no plane of the control's axes");
     }
     out.w = int(across);
     out.u = (out.w + 1) % 3;
@@ -109,9 +122,11 @@ std::optional<MotionWriter::ArcFrame> MotionWriter::arc_frame(const PathPiece& p
     const auto& planes = controller.arc_planes;
     out.counter_clockwise = normal[across] > 0;
     out.helix = std::abs(arc.rise()) > 1e-9;
-    if (std::find(planes.begin(), planes.end(), plane) == planes.end() || !emitter_.function(out.plane) ||
-        (out.helix && (!dialect.helix || !controller.arc_helix))) {
-        return std::nullopt;
+    if (std::find(planes.begin(), planes.end(), plane) == planes.end() || !emitter_.function(out.plane)) {
+        return lines(fmt::format("{} has no arcs in its plane ({})", emitter_.function(out.plane) ? "the control" : "the dialect", plane));
+    }
+    if (out.helix && (!dialect.helix || !controller.arc_helix)) {
+        return lines(fmt::format("it is a helix, which {} does not have", controller.arc_helix ? "the dialect" : "the control"));
     }
     if (on_cylinder()) {
         out.centre = told_on_cylinder(*piece.wound, arc.centre, out.joints);

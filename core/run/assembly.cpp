@@ -5,6 +5,8 @@
 #include "core/base/plain_text.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/aligned.hpp"
+#include "core/machine/machine_parts.hpp"
+#include "core/run/language_check.hpp"
 #include "core/run/postures.hpp"
 
 #include <fmt/format.h>
@@ -52,8 +54,8 @@ void read_posture(Fields& operation, const FileUnits& units, json::Problems& pro
     Fields fields(*node, "the posture", problems);
     out.place = document.place_of(node->begin);
     fields.text("attachment", out.attachment);
-    read_joint_readings(fields, "set", units, true, out.set);
-    read_joint_readings(fields, "parked", units, false, out.parked);
+    read_joint_readings(fields, "set", units, true, document, out.set, out.forms);
+    read_joint_readings(fields, "parked", units, false, document, out.parked, out.forms);
     double lean = 0;
     if (fields.number("lean", lean, {0, 5 / units.angle * pi / 180})) {
         out.lean = lean * units.angle;
@@ -364,6 +366,17 @@ Status link(Assembly& a)
                 return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id),
                               a.post.dialect, "take them away, or give the joint its \"brake\" in the machine");
             }
+        }
+        for (const auto& [register_name, forms] : a.setup.offset_forms) {
+            if (Status status = check_forms(a.machine, forms); !status) {
+                return status;
+            }
+        }
+        if (Status status = check_forms(a.machine, a.controller.change_forms); !status) {
+            return status;
+        }
+        if (const auto errors = language_errors(a.controller, a.dialect, a.post.dialect); !errors.empty()) {
+            return errors.front();
         }
         for (const auto& [register_name, values] : a.setup.offsets) {
             for (const auto& [id, value] : values) {

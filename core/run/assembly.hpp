@@ -36,6 +36,7 @@ struct PostureWish {
     std::string attachment;                             ///< a tool mount or attachment; empty: the machine's first tool mount
     std::vector<std::pair<std::string, double>> set;    ///< joint id -> reading of its scale, rad
     std::vector<std::pair<std::string, double>> parked; ///< joint id -> where it stands, mm or rad, in the order of positioning
+    ReadingForms forms;                                 ///< of both
     std::optional<double> lean; ///< rad: how far the tool may depart from the path's direction; none: as the job's tolerance
     Place place;
 };

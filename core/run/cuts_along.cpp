@@ -11,7 +11,8 @@ namespace wexilum {
 bool MotionWriter::along_open(const FeedSpec& feed) const
 {
     return positioned_ && cutting_on() && feed.stated() && emitter_.can_emit_cuts() && frame_.kind() == FrameKind::joints &&
-           !frame_.has_circles() && !frame_.noting() && brakes_.empty() && solver_->linear_together() && chain_.size() <= most_along;
+           !frame_.has_circles() && !frame_.noting() && brakes_.empty() && !skewed_ && solver_->linear_together() &&
+           chain_.size() <= most_along;
 }
 
 /// Works out the stands of a run's cuts from `first` on, and which of them are plain.

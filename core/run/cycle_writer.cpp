@@ -87,6 +87,12 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
                        "a thread can't be tapped by single moves: feed and spindle would not stay together",
                        "give the dialect a word for the tap cycle, and let the tool stand along the length joint", 1);
     } else {
+        if (style.native) {
+            motion_.report(
+                Severity::remark, "cycle-as-moves", kind_,
+                fmt::format("the cycle {} is written as single moves: the control's own does not drill along the tool here", kind_),
+                "nothing has to be done; a tilted plane, or another plane of the control, would bring its cycle back", 0, SIZE_MAX);
+        }
         moves(pose, style, cycle_feed);
     }
 }
@@ -128,8 +134,15 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
         statement.slots.push_back(frame.slot(Role::cycle_dwell, Quantity::time, plan_->dwell));
     }
     motion_.add_feed(statement, FeedMode::per_minute, feed.stated() ? 1 / feed.seconds(1) : 0);
-    // The first block of a cycle states its position again even where the tool already stands there.
-    if (!in_native_) {
+    // A cycle's first block, and that of the same hole again, states the position even where the tool already stands there: without any
+    // axis word the control would drill nothing.
+    bool same = true;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        same = same && (i == drill || !frame.in_chain()[i] || frame.is_rotary()[i] ||
+                        frame.rounding().counts(Quantity::length, level[Eigen::Index(i)]) ==
+                            frame.rounding().counts(Quantity::length, frame.program_values(motion_.now())[Eigen::Index(i)]));
+    }
+    if (!in_native_ || same) {
         emitter_.forget(Role::axes);
     }
     emitter_.emit(statement);

@@ -91,6 +91,19 @@ bool FindingList::absorb(const char* kind, const std::string& subject, std::size
     return true;
 }
 
+void FindingList::add_errors_of(const FindingList& other)
+{
+    const std::size_t own = list_.size();
+    for (const Finding& finding : other.list()) {
+        const auto same = [&](const Finding& f) {
+            return f.kind == finding.kind && f.message == finding.message && f.source.text() == finding.source.text();
+        };
+        if (finding.severity == Severity::error && std::none_of(list_.begin(), list_.begin() + std::ptrdiff_t(own), same)) {
+            list_.push_back(finding);
+        }
+    }
+}
+
 bool FindingList::has_errors() const { return count(Severity::error) > 0; }
 
 std::size_t FindingList::count(Severity severity) const

@@ -40,6 +40,8 @@ public:
     /// `position` orders places of one subject: positions at most `gap` apart are one range.
     void add(Finding finding, const std::string& subject, std::size_t position, std::size_t gap = 1);
     void add(Finding finding) { add(std::move(finding), "", next_free_ += 1000); }
+    /// The errors of another list, but for those that are told already.
+    void add_errors_of(const FindingList& other);
     /// Counts a place into the open range of its kind and subject where it is no worse than what the range tells already; false where
     /// a whole finding has to be added. Spares the texts of the many members of a range.
     bool absorb(const char* kind, const std::string& subject, std::size_t position, std::size_t gap, double worst,

@@ -89,7 +89,7 @@ void read_list(Fields& links, const char* key, const FileUnits& units, const jso
         const Node* to = node.find("to");
         if (to != nullptr && to->kind == Kind::object) {
             step.to = LinkTarget::readings;
-            read_joint_readings(fields, "to", units, false, step.readings);
+            read_joint_readings(fields, "to", units, false, document, step.readings, step.forms);
         } else {
             std::vector<std::pair<std::string, LinkTarget>> words;
             words.reserve(names.size());
@@ -105,8 +105,8 @@ void read_list(Fields& links, const char* key, const FileUnits& units, const jso
 
 } // namespace
 
-void read_joint_readings(Fields& fields, const char* key, const FileUnits& units, bool angles,
-                         std::vector<std::pair<std::string, double>>& out)
+void read_joint_readings(Fields& fields, const char* key, const FileUnits& units, bool angles, const json::Document& document,
+                         std::vector<std::pair<std::string, double>>& out, ReadingForms& forms)
 {
     fields.each_member(key, [&](const std::string& joint, const Node& value) {
         const Node* angle = value.kind == Kind::object && value.items.empty() ? value.find("angle") : nullptr;
@@ -116,7 +116,11 @@ void read_joint_readings(Fields& fields, const char* key, const FileUnits& units
                            angles ? "write an angle" : "write a length, or {\"angle\": value} for a rotary joint");
             return;
         }
-        out.emplace_back(joint, number.number * (angles || angle != nullptr ? units.angle : units.length));
+        const bool turns = angles || angle != nullptr;
+        out.emplace_back(joint, number.number * (turns ? units.angle : units.length));
+        if (number.number != 0) {
+            forms[joint] = {turns, document.place_of(value.begin)};
+        }
     });
 }
 
@@ -327,6 +331,9 @@ private:
                 return found.error();
             }
             step.joints.push_back(*found);
+        }
+        if (Status status = check_forms(a_.machine, wish.forms); !status) {
+            return status.error();
         }
         for (const auto& [id, reading] : wish.readings) {
             const auto found = joint(wish, id);

@@ -65,6 +65,7 @@ struct LinkStepWish {
     LinkTarget to = LinkTarget::start;
     std::vector<std::string> joints;
     std::vector<std::pair<std::string, double>> readings; ///< mm or rad
+    ReadingForms forms;
     Place place;
 };
 struct LinksWish {
@@ -79,8 +80,8 @@ struct LinksWish {
 std::optional<LinksWish> read_links(json::Fields& parent, const FileUnits& units, const json::Document& document);
 
 /// Reads an object of joint -> number, or joint -> {"angle": number}: in mm and rad. `angles`: bare numbers are angles.
-void read_joint_readings(json::Fields& fields, const char* key, const FileUnits& units, bool angles,
-                         std::vector<std::pair<std::string, double>>& out);
+void read_joint_readings(json::Fields& fields, const char* key, const FileUnits& units, bool angles, const json::Document& document,
+                         std::vector<std::pair<std::string, double>>& out, ReadingForms& forms);
 
 /// Settles the links of each operation against the machine as the operation has it. Precondition: postures are settled. Errors name the
 /// job's place.

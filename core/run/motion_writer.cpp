@@ -13,6 +13,8 @@
 namespace wexilum {
 namespace {
 
+constexpr double out_of_square = 1e-3; // cosine: less changes no feed that anybody would see
+
 constexpr std::size_t remarkable_blocks = 24;    // of one move
 constexpr double travel_slack = 1e-6;            // mm or rad
 constexpr std::size_t neighbouring_records = 60; // travel left again and again within so many records is one finding
@@ -65,6 +67,13 @@ void MotionWriter::take_chain()
     tool_turns_ = std::any_of(kinematics.links().begin(), kinematics.links().end(), [&](const Kinematics::Link& link) {
         return link.sign > 0 && kinematics.joints()[link.joint.value].kind == JointKind::rotary;
     });
+    skewed_ = false;
+    for (const JointIndex a : solver_->linear()) {
+        for (const JointIndex b : solver_->linear()) {
+            const double cosine = kinematics.joints()[a.value].direction.dot(kinematics.joints()[b.value].direction);
+            skewed_ = skewed_ || (a != b && std::abs(cosine) > out_of_square);
+        }
+    }
     const auto along = [&](std::optional<std::size_t> joint) {
         const Vec3 axis = kinematics.length_direction();
         return tool_turns_ || !joint || kinematics.joints()[*joint].direction.cross(axis).norm() < 1e-6;
@@ -306,6 +315,17 @@ Slot MotionWriter::block_feed(Statement& statement, const Stand& target, const W
         if (feed.mode == FeedMode::inverse_time) {
             return feed_slot(statement, FeedMode::inverse_time, 1 / time.seconds);
         }
+        if (skewed_ && length > 0 && frame_.kind() != FrameKind::tool_centre_point) {
+            // The control sees the way of the joints, which is another one than the tip's.
+            double way_of_joints = 0;
+            for (const ChainJoint& chain : chain_) {
+                const auto joint = Eigen::Index(chain.joint);
+                way_of_joints += frame_.is_rotary()[chain.joint] ? 0 : std::pow(target.readings[joint] - now_.readings[joint], 2);
+            }
+            way_of_joints = std::sqrt(way_of_joints);
+            return as_asked ? feed_slot(statement, feed.mode, feed.value * way_of_joints / length)
+                            : feed_slot(statement, FeedMode::per_minute, way_of_joints / time.seconds);
+        }
         return as_asked ? feed_slot(statement, feed.mode, feed.value) : feed_slot(statement, FeedMode::per_minute, length / time.seconds);
     }
     const bool tip = frame_.kind() == FrameKind::tool_centre_point; // the control itself keeps the tip's feed
@@ -401,10 +421,13 @@ void MotionWriter::feed(const PathPiece& piece, const SheetWay& planned, const F
         check_beside(piece.to, way.to);
     }
     if (piece.arc || (on_cylinder() && piece.wound && piece.wound->arc)) {
-        if (const auto frame = arc_frame(piece, way)) {
+        std::string why;
+        if (const auto frame = arc_frame(piece, way, why)) {
             feed_arc(piece, *frame, 0, 1, feed, 0);
             return;
         }
+        report(Severity::remark, "arc-as-lines", why, "an arc is written as lines: " + why,
+               "nothing has to be done; the lines keep the job's tolerance", 0, SIZE_MAX);
     }
     if (!on_cylinder()) {
         check_one_way(way.from, way.to);

@@ -79,7 +79,13 @@ public:
     /// been set. The solver must outlive the writer. Precondition: retracted.
     void change_posture(const Posture& posture, const InverseSolver& solver);
     /// The operation of the next motion; what it points to must stay until the motion after the next call.
-    void set_operation(const LinkedOperation& operation) { next_operation_ = operation; }
+    void set_operation(const LinkedOperation& operation)
+    {
+        next_operation_ = operation;
+        moved_ = true;
+    }
+    /// Whether the program has had any motion.
+    [[nodiscard]] bool moved() const { return moved_; }
     /// In which coordinates the next motion is to be written. A change takes a retract.
     void want_frame(FrameKind kind) { wanted_frame_ = kind; }
     /// Back to the joints' own readings, where coordinates of the tip are in force.
@@ -143,11 +149,17 @@ public:
     void brake_is(const std::string& joint, bool locked);
     void lost_place() { emitter_.forget_all(); }
     /// Text or a rule has moved joints: the next motion is approached from a retract.
-    void left_path() { positioned_ = retracted_ = false; }
+    void left_path()
+    {
+        positioned_ = retracted_ = false;
+        moved_ = true;
+    }
+    /// Text has brought a joint somewhere: the next motion states it, whatever it is thought to read.
+    void stands_anywhere(std::size_t joint) { stated_[joint] = false; }
     /// Where the machine stands is not known to be so whenever the program comes here.
     void forget_places()
     {
-        left_path();
+        positioned_ = retracted_ = false;
         stated_.assign(stated_.size(), false);
         length_stated_ = false;
         length_on_ = assembly_.dialect.length_by_register;
@@ -298,7 +310,8 @@ private:
     {
         return cut_words_hold_ && cut_stamp_ == emitter_.stamp() && cut_forgotten_ == emitter_.forgotten();
     }
-    [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece, const SheetWay& way) const;
+    /// Nothing, and in `why` the reason, where it has to be written as lines.
+    [[nodiscard]] std::optional<ArcFrame> arc_frame(const PathPiece& piece, const SheetWay& way, std::string& why) const;
     [[nodiscard]] Vec3 told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const;
     [[nodiscard]] Stand stand_on(const PathPiece& piece, const ArcFrame& frame, double s) const;
     void feed_arc(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
@@ -351,6 +364,8 @@ private:
     bool tool_turns_ = false;          ///< that depends on the readings
     bool length_register_acts_ = true; ///< a length register acts along the tool
     bool cut_words_hold_ = false;      ///< a cut's words are modal in this dialect
+    bool moved_ = false;
+    bool skewed_ = false; ///< linear joints stand out of square: the way of the joints is not the tip's
     bool positioned_ = false;
     bool retracted_ = false;
     bool length_stated_ = false;

@@ -53,6 +53,13 @@ void NativeEvents::finish()
     emitter_.set_source(no_source);
     end_program();
     subprograms_.write();
+    if (outline_.motions == 0) {
+        findings_.add(Finding::make(Severity::error, "nothing-moves", "the job's toolpaths have no motion: its program would move nothing",
+                                    "give the job an operation whose toolpath moves"));
+    } else if (!motion_.moved() && !findings_.has_errors()) {
+        findings_.add(Finding::make(Severity::error, "nothing-moves", "the toolpaths have motion, and the program has none of it",
+                                    "see the rules that take its events: a motion that no event:native() does is left out"));
+    }
     const std::size_t most = assembly_.controller.line_most;
     emitter_.finish();
     const LineWriter& written = emitter_.written();
@@ -101,6 +108,9 @@ void NativeEvents::handle(const Record& record)
         next_choice();
     }
     const auto kind = event_of(record.data.index());
+    if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
+        begin_operation(*operation);
+    }
     if (probe_ != nullptr && probe_->asked == index_) [[unlikely]] {
         answer(kind, record);
         return;
@@ -178,12 +188,17 @@ void NativeEvents::on(const record::ProgramName&)
     // The job names the program; the toolpath's own name is for its reader.
 }
 
-void NativeEvents::on(const record::Operation& r)
+/// Whatever a rule makes of the event.
+void NativeEvents::begin_operation(const record::Operation& r)
 {
     cycles_.end();
     ++operations_;
     operation_ = r.id + " " + r.name;
     operation_id_ = r.id;
+}
+
+void NativeEvents::on(const record::Operation&)
+{
     emitter_.forget_after("operation");
     section("operation", std::nullopt);
     const std::uint32_t bare = motion_.posture().mount;
@@ -354,6 +369,9 @@ void NativeEvents::cut(const Pose& to, const Curve* curve)
     const Planned& planned = *choice_;
     if (tool_ != nullptr) {
         ready_to_move();
+        if (pose_ && !motion_.positioned()) { // text has moved the machine within the cut: it goes on where it broke off
+            motion_.rapid(in_work(*pose_), planned_);
+        }
         if (pose_ && motion_.positioned()) {
             if (curve != nullptr) {
                 cut_piece(arc_piece(assembly_.setup.part, *pose_, *curve), planned);

@@ -123,6 +123,8 @@ private:
     void answer(std::optional<EventKind> kind, const Record& record);
     void fill_tool(Event& event, std::uint32_t number) const;
     void fail(EventKind kind, const RuleFault& problem);
+    void left_out(EventKind kind);
+    void begin_operation(const record::Operation& r);
     void fault(EventKind kind, const RuleFault& fault, bool native_done);
     void note_rule_here();
     void leave_work();

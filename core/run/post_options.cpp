@@ -64,6 +64,11 @@ OptionDescription read_description(const std::string& name, const Node& node, js
     fields.choice<Type>("type", out.type, types, true);
     fields.text("help", out.help, true);
     fields.texts("choices", out.choices, out.type == Type::choice);
+    fields.flag("loops", out.loops);
+    if (out.loops && out.type != Type::integer) {
+        problems.add(node, fmt::format("the option {} can't say how often a loop is done", name.substr(0, 40)),
+                     "give it the type \"integer\"");
+    }
     for (const auto& [key, bound] : {std::pair("low", &out.low), std::pair("high", &out.high)}) {
         if (const Node* value = node.find(key)) {
             const auto plain = plain_value(*value);

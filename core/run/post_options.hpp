@@ -23,6 +23,7 @@ struct OptionDescription {
     std::optional<double> high;
     std::vector<std::string> choices;
     std::string help;
+    bool loops = false; ///< says how often the program's loop is done: the replay holds the loop's count against it
 
     /// A file's value for the option, in mm and degrees. An Error without place where it does not fit.
     [[nodiscard]] Result<OptionValue> read(const OptionValue& value) const;

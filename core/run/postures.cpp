@@ -1,6 +1,7 @@
 #include "core/run/postures.hpp"
 
 #include "core/base/units.hpp"
+#include "core/machine/machine_parts.hpp"
 
 #include <fmt/format.h>
 
@@ -54,6 +55,9 @@ public:
                                      a_.post.machine));
         }
         chain_ = joints_between(a_.machine, {out.posture.mount, {}});
+        if (Status status = check_forms(a_.machine, wish_.forms); !status) {
+            return status.error();
+        }
         if (Status status = park(out); !status) {
             return status.error();
         }
@@ -219,7 +223,7 @@ Result<InverseSolver> solver_of(const Assembly& a, const Posture& posture)
     if (!kinematics) {
         return misfit(kinematics.error());
     }
-    auto solver = InverseSolver::make(*kinematics);
+    auto solver = InverseSolver::make(*kinematics, true);
     if (!solver) {
         return misfit(solver.error());
     }

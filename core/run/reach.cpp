@@ -105,7 +105,7 @@ Result<DirectionMap> DirectionMap::make(const Machine& machine, const Posture& p
     if (!kinematics) {
         return kinematics.error();
     }
-    auto solver = InverseSolver::make(*kinematics);
+    auto solver = InverseSolver::make(*kinematics, true);
     if (!solver) {
         return solver.error();
     }

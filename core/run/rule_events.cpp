@@ -29,6 +29,9 @@ void pose_fields(Event& event, const Pose& pose)
 
 constexpr std::array<std::string_view, 3> spindle_states{"off", "clockwise", "counter_clockwise"};
 
+/// Events without whose native way there is no tool or no cycle for what follows.
+bool needed(EventKind kind) { return kind == EventKind::tool_change || kind == EventKind::cycle; }
+
 std::size_t position(std::span<const std::string_view> names, std::string_view name)
 {
     return std::size_t(std::find(names.begin(), names.end(), name) - names.begin());
@@ -139,6 +142,8 @@ void NativeEvents::hand_over(EventKind kind, const Record* record)
     const std::optional<std::string> rule = probe_ != nullptr ? std::optional(probe_->rule) : std::nullopt;
     if (const auto problem = rules_->call(kind)) [[unlikely]] {
         fail(kind, *problem);
+    } else if (!native_done_ && record != nullptr && needed(kind)) [[unlikely]] {
+        left_out(kind);
     }
     if (rule) [[unlikely]] {
         note_rule(*rule);
@@ -146,6 +151,22 @@ void NativeEvents::hand_over(EventKind kind, const Record* record)
     record_ = record_before;
     native_done_ = done_before;
     happening_ = happening_before;
+}
+
+/// A rule has taken what all that follows rests on, without the native way: that is done after all, so that the rest can be looked at.
+void NativeEvents::left_out(EventKind kind)
+{
+    catch_up();
+    const std::string_view event = rule_events()[static_cast<std::size_t>(kind)].name;
+    Finding finding = Finding::make(
+        Severity::error, "event-left-out",
+        fmt::format("the rule for {} ends without event:native(), and what follows needs it (the native way was taken instead)", event),
+        "call event:native() where the rule has done its part");
+    finding.source = place_of(files_, source_);
+    finding.code.line = emitter_.lines() + 1;
+    finding.rule = rules_->count(kind).place;
+    findings_.add(std::move(finding), std::string(event), index_, SIZE_MAX);
+    native(rules_->at_hand(kind));
 }
 
 /// What a rule that failed has left undone is done the native way.
@@ -195,7 +216,7 @@ void NativeEvents::fill(EventKind kind, const Record& record)
     case EventKind::operation:
         event.text(0, 0, std::get<record::Operation>(record.data).id);
         event.text(1, 1, std::get<record::Operation>(record.data).name);
-        event.number(2, double(operations_ + 1));
+        event.number(2, double(operations_));
         break;
     case EventKind::tool_change: fill_tool(event, std::get<record::ToolChange>(record.data).number); break;
     default: break;
@@ -429,6 +450,9 @@ void NativeEvents::text(const std::string& line, std::span<const Role> changes)
     emitter_.literal(line, changes);
     if (std::find(changes.begin(), changes.end(), Role::axes) != changes.end()) {
         motion_.left_path();
+        for (std::size_t joint = 0; joint < joint_names_.size(); ++joint) {
+            motion_.stands_anywhere(joint);
+        }
     }
     if (std::find(changes.begin(), changes.end(), Role::spindle) != changes.end()) {
         spindle_speed_ = -1;

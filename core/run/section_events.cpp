@@ -194,6 +194,12 @@ void NativeEvents::after_text(const TextEffect& effect)
     }
     if (effect.moves(assembly_.controller)) {
         motion_.left_path();
+        for (const auto& [letter, id] : assembly_.controller.axes) {
+            const auto joint = assembly_.machine.find_joint(id);
+            if (joint && (effect.addresses.find(letter) != std::string::npos || !effect.unknown.empty())) {
+                motion_.stands_anywhere(joint->value);
+            }
+        }
     }
 }
 

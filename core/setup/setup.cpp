@@ -82,7 +82,7 @@ void read_tool(const Node& node, const FileUnits& units, Setup& setup, std::set<
     setup.tools.push_back(std::move(tool));
 }
 
-void read_offsets(Fields& root, const FileUnits& units, Setup& setup)
+void read_offsets(Fields& root, const FileUnits& units, const json::Document& document, Setup& setup)
 {
     root.each_member(
         "offsets",
@@ -106,6 +106,9 @@ void read_offsets(Fields& root, const FileUnits& units, Setup& setup)
                                  "write a length, or {\"angle\": value} for a rotary joint");
                 }
                 values[joint] = number * units.of(!angle);
+                if (number != 0) {
+                    setup.offset_forms[name][joint] = {angle, document.place_of(value.begin)};
+                }
             }
         },
         true);
@@ -177,7 +180,7 @@ Result<Setup> read_setup(const json::Document& document)
     if (const Node* part = root.node("part", Kind::object, true)) {
         read_part(*part, units, setup, problems);
     }
-    read_offsets(root, units, setup);
+    read_offsets(root, units, document, setup);
     read_zeros(root, units, document, setup);
     read_centres(root, units, document, setup);
     const auto read_bodies = [&](const char* key, const char* what, std::vector<Body>& out) {

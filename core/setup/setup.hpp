@@ -1,7 +1,7 @@
 // What the shop sets before the run: part position, offsets, tools.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/file_units.hpp"
 #include "core/geometry/pose.hpp"
 #include "core/machine/body.hpp"
 
@@ -49,7 +49,8 @@ struct Setup {
     std::vector<Body> kept;         ///< what no cutter may touch, in the part's frame
     /// Register name -> joint id -> machine reading (mm or rad) at which the controller's word for that joint is zero.
     std::map<std::string, std::map<std::string, double>> offsets;
-    std::map<std::string, ZeroTaken> zeros; ///< by register
+    std::map<std::string, ReadingForms> offset_forms; ///< by register
+    std::map<std::string, ZeroTaken> zeros;           ///< by register
     /// Joint id -> a point on its axis as measured with this setup, base frame, reference posture, mm.
     std::map<std::string, std::pair<Vec3, Place>> rotation_centres;
     std::vector<Tool> tools;

@@ -1,6 +1,7 @@
 #include "core/solve/inverse.hpp"
 
 #include "core/base/units.hpp"
+#include "core/solve/free_joint.hpp"
 #include "core/solve/linear_by.hpp"
 
 #include <fmt/format.h>
@@ -13,6 +14,7 @@ namespace {
 
 constexpr double parallel = 1e-9;     // rad
 constexpr double at_the_edge = 1e-13; // rad
+constexpr double least_volume = 1e-3; // of the box of the three linear directions, below which they lie in a plane
 
 Error unsupported(std::string message, std::string cure) { return {ErrorKind::unsupported, std::move(message), {}, std::move(cure)}; }
 
@@ -22,7 +24,7 @@ double across(const Vec3& a, const Vec3& b) { return a.cross(b).norm(); }
 
 } // namespace
 
-Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
+Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics, bool free_about_tool)
 {
     InverseSolver out(kinematics);
     out.tool_axis_ = kinematics.tool_frame().linear().col(2);
@@ -50,7 +52,22 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
             columns.col(column++) = joint.direction * link.sign;
         }
     }
-    if (std::abs(columns.determinant()) < 1e-3) {
+    // A rotary joint among the linear ones turns some of them against the others: what counts is whether any of its readings helps.
+    const bool among = before[2] != before[0];
+    bool flat = std::abs(columns.determinant()) < least_volume;
+    for (int i = 1; i < 8 && flat && among; ++i) {
+        Readings turned = Readings::Zero(Eigen::Index(kinematics.joints().size()));
+        for (const JointIndex j : out.rotary_index_) {
+            turned[Eigen::Index(j.value)] = kinematics.joints()[j.value].at + i * pi / 7;
+        }
+        const auto jacobian = kinematics.tip_jacobian(turned, 0);
+        Mat3 there;
+        for (int k = 0; k < 3; ++k) {
+            there.col(k) = jacobian.col(Eigen::Index(out.linear_[std::size_t(k)].value));
+        }
+        flat = std::abs(there.determinant()) < least_volume;
+    }
+    if (flat) {
         return unsupported("the three linear joints lie in one plane", "correct their directions");
     }
     if (out.rotary_axis_.size() > 2) {
@@ -71,7 +88,11 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics)
     if (out.rotary_axis_.size() == 2 && across(out.rotary_axis_[0], out.rotary_axis_[1]) < parallel) {
         return unsupported("the two rotary joints are parallel", "leave one of them out");
     }
-    if (!out.rotary_axis_.empty() && across(out.rotary_axis_.back(), out.tool_axis_) < parallel) {
+    const bool about_tool = !out.rotary_axis_.empty() && across(out.rotary_axis_.back(), out.tool_axis_) < parallel;
+    if (about_tool && free_about_tool && out.rotary_axis_.size() == 1) {
+        out.free_ = true;
+        out.pole_axis_ = kinematics.work_frame().linear().transpose() * out.tool_axis_;
+    } else if (about_tool) {
         return unsupported(fmt::format("the rotary joint \"{}\" turns about the tool itself in the reference posture",
                                        kinematics.joints()[out.rotary_index_.back().value].id),
                            "leave it out, or correct its direction");
@@ -131,6 +152,15 @@ Branches InverseSolver::one_joint(const Vec3& wanted) const
 {
     Branches out;
     const Vec3& k = rotary_axis_[0];
+    if (free_) {
+        const double off = angle_between(wanted, tool_axis_);
+        out.count = off > reach_tolerance ? 0 : 1;
+        (out.count == 0 ? out.missed_by : out.residual) = off;
+        out.nearest_axis = tool_axis_;
+        out.turns[0][0] = at_[0];
+        out.pole = 0;
+        return out;
+    }
     const double off = std::abs(angle_between(wanted, k) - angle_between(tool_axis_, k));
     const double alpha = angle_about(k, tool_axis_, wanted);
     if (off > reach_tolerance) {
@@ -286,7 +316,8 @@ Vec3 InverseSolver::linear_readings(const Turns& turns, const Vec3& tip, double 
     for (int i = 0; i < 3; ++i) {
         columns.col(i) = jacobian.col(Eigen::Index(linear_[std::size_t(i)].value));
     }
-    return columns.inverse() * missing;
+    // Where they lie in one plane no reading brings the tip there.
+    return std::abs(columns.determinant()) < least_volume ? Vec3::Constant(out_of_reach) : Vec3(columns.inverse() * missing);
 }
 
 void InverseSolver::set_linear(Readings& readings, const Vec3& tip, double tool_length) const
@@ -333,7 +364,7 @@ Candidates InverseSolver::solve(const Pose& pose, double tool_length, const Read
         Candidate candidate;
         candidate.readings = near;
         candidate.branch = branch;
-        candidate.residual = found.residual;
+        candidate.residual = found.pole < pole_free ? std::max(found.residual, found.pole) : found.residual;
         candidate.pole = found.pole;
         Turns turns = found.turns[std::size_t(branch)];
         for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
@@ -357,6 +388,17 @@ std::vector<Candidate> InverseSolver::within_travel(const Pose& pose, double too
 {
     constexpr double slack = 1e-9;
     std::vector<Candidate> list = solve(pose, tool_length, near).list;
+    if (!list.empty() && list.front().pole < pole_free) {
+        const Candidate kept = list.front();
+        list.clear();
+        const FreeTarget target{pose.tip, tool_length, turns_of(kept.readings)[1]};
+        const auto readings = free_readings(*this, std::span(&target, 1), turns_of(kept.readings)[0]);
+        for (std::size_t i = 0; readings && i < ((*readings)[0] == (*readings)[1] ? 1 : 2); ++i) {
+            Candidate& candidate = list.emplace_back(kept);
+            set_turns(candidate.readings, {(*readings)[i], target.second});
+            set_linear(candidate.readings, pose.tip, tool_length);
+        }
+    }
     for (const JointIndex index : rotary_index_) {
         const auto& travel = kinematics_.joints()[index.value].travel;
         if (!travel) {

@@ -18,8 +18,12 @@ namespace wexilum {
 inline constexpr double reach_tolerance = 1e-6; // rad
 /// Nearer than this to a direction in which a rotary joint does nothing, a solution is degraded.
 inline constexpr double pole_angle = 1e-3; // rad
-/// Nearer than this the joint's reading is free, and the one it had is kept.
-inline constexpr double pole_free = 1e-9; // rad
+/// Nearer than this the joint's reading is free: it keeps the one it had, or takes the nearest that leaves all joints inside travel (CL
+/// data with six decimals is off by 0.9e-6 rad).
+inline constexpr double pole_free = 1e-6; // rad
+
+/// What a linear joint would have to read where the others can't bring the tip to its place at all, as when they lie in a plane.
+inline constexpr double out_of_reach = 1e12; // mm
 
 enum class Outcome { solved, degraded, unreachable };
 
@@ -97,15 +101,16 @@ inline constexpr double most_turns_together = 20000;
 class InverseSolver {
 public:
     /// An Error of kind unsupported says which form is missing: not three independent linear joints, more than two rotary
-    /// joints, two parallel ones, or one that turns about the tool itself.
-    static Result<InverseSolver> make(const Kinematics& kinematics);
+    /// joints, two parallel ones, or one that turns about the tool itself. With `free_about_tool` a single one may: its reading is then
+    /// free for every direction of the tool, as in a pole.
+    static Result<InverseSolver> make(const Kinematics& kinematics, bool free_about_tool = false);
 
     /// All branches that bring the tool to `pose` (work mount's frame, mm). Each rotary reading is taken in the turn nearest to
     /// `near`; where a joint is free its reading of `near` is kept; joints outside the chain keep theirs. Travel is not looked at.
     [[nodiscard]] Candidates solve(const Pose& pose, double tool_length, const Readings& near) const;
 
     /// The same, spread over every turn inside travel. Rotary joints without end keep the turn nearest to `near`.
-    /// Candidates beyond travel in any joint are left out.
+    /// Candidates beyond travel in any joint are left out. A free joint takes the nearest readings that leave the others inside theirs.
     [[nodiscard]] std::vector<Candidate> within_travel(const Pose& pose, double tool_length, const Readings& near) const;
 
     /// The rotary readings alone for a tool axis (work mount's frame). At a pole the first joint reads as if the tool leaned
@@ -172,6 +177,7 @@ private:
 
     // Two rotary joints: e1, f1 across the first axis and e2 across the second, e's in the plane of both axes.
     bool two_ = false;
+    bool free_ = false; ///< the only rotary joint turns about the tool
     Vec3 e1_ = Vec3::UnitX();
     Vec3 f1_ = Vec3::UnitY();
     Vec3 pole_axis_ = Vec3::UnitZ();

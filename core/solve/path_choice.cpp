@@ -2,6 +2,7 @@
 
 #include "core/base/units.hpp"
 #include "core/geometry/path_piece.hpp"
+#include "core/solve/free_joint.hpp"
 #include "core/solve/plan_format.hpp"
 
 #include <algorithm>
@@ -14,9 +15,10 @@ using namespace plan;
 
 namespace {
 
-constexpr double slack = 1e-9;           // mm or rad beyond travel that is rounding
-constexpr std::size_t longest_wait = 64; // targets at a pole that wait for the way on
-constexpr int farthest_turns = 4;        // sheets more turns away from every survivor are not looked at
+constexpr double slack = 1e-9;              // mm or rad beyond travel that is rounding
+constexpr std::size_t longest_wait = 64;    // targets at a pole that wait for the way on
+constexpr std::size_t longest_stay = 20000; // targets in a pole that are brought inside travel together
+constexpr int farthest_turns = 4;           // sheets more turns away from every survivor are not looked at
 
 constexpr auto code(Planned::Entry entry) { return static_cast<std::uint8_t>(entry); }
 std::int64_t in_nano(double value) { return std::llround(value * 1e9); }
@@ -310,12 +312,12 @@ PathChooser::Seen PathChooser::add_with_care(const PathTarget& target, const Bra
         here_pole_ = found.pole;
     } else {
         if (!pending_.empty()) {
-            if (pole && pending_.size() < longest_wait) {
+            if (pole && pending_.size() < longest_stay) {
                 pending_.push_back(target);
                 pending_.back().curve = nullptr;
                 return seen;
             }
-            settle_pending(pole ? nullptr : &found);
+            settle_pending(pole || pending_.size() > longest_wait ? nullptr : &found);
         }
         cut(target, found);
     }
@@ -323,6 +325,29 @@ PathChooser::Seen PathChooser::add_with_care(const PathTarget& target, const Bra
         seen.problem = ChoiceProblem::beyond_travel;
     }
     return seen;
+}
+
+/// Brings the free joint where targets in a pole are inside travel, from where it stands by the least; it stays where no reading does that.
+void PathChooser::free_joint_inside(const std::vector<PathTarget>& waiting)
+{
+    std::vector<FreeTarget> targets;
+    targets.reserve(waiting.size());
+    for (const PathTarget& target : waiting) {
+        const Lifts there = at_the_pole(target.pose.axis.dot(solver_->pole_axis()) < 0);
+        targets.push_back({target.pose.tip, target.tool_length, there[0][1]});
+    }
+    const bool together = std::abs(lifts_[0][0] - lifts_[1][0]) < slack || branch_count_ == 1;
+    const Lifts before = lifts_;
+    for (std::size_t b = 0; b < 2; ++b) {
+        const double standing = before[together ? 0 : b][0];
+        const auto readings = free_readings(*solver_, targets, standing);
+        if (!readings) {
+            return;
+        }
+        const auto [below, above] = *readings;
+        const bool lower = branch_count_ == 1 || !together ? standing - below <= above - standing : b == 0;
+        lifts_[b][0] = lower ? below : above;
+    }
 }
 
 /// The targets at a pole that begin a cut take the free joint's reading from the way on, or leave the joint where it stands.
@@ -335,6 +360,8 @@ void PathChooser::settle_pending(const Branches* next)
     pending_.clear();
     if (next != nullptr) {
         lifts_ = lifts_near(*next);
+    } else {
+        free_joint_inside(waiting);
     }
     for (std::size_t i = 0; i < waiting.size(); ++i) {
         const PathTarget& target = waiting[i];

@@ -38,7 +38,7 @@ enum class ChoiceProblem {
 };
 
 /// Nearer to a pole than this a target counts as standing in it (CL data with six decimals is off by 0.9e-6 rad).
-inline constexpr double at_pole = 1e-6; // rad
+inline constexpr double at_pole = pole_free; // rad
 
 /// Chords that a target is off a pole which a cut to it can't pass.
 inline constexpr double clear_of_poles = 1.1;
@@ -117,6 +117,7 @@ private:
     void cut(const PathTarget& target, const Branches& found);
     void close();
     void settle_pending(const Branches* next);
+    void free_joint_inside(const std::vector<PathTarget>& waiting);
     void write_step(std::uint8_t entry, const Lifts& lifts, bool opposite = false);
     Status trace_back();
 
@@ -145,7 +146,8 @@ private:
     Lifts lifts_{}; ///< at the last target
     Pose here_;
     double here_pole_ = 10;
-    std::vector<PathTarget> pending_; ///< targets at a pole at the beginning of a cut: how it goes on tells the free joint's reading
+    std::vector<PathTarget> pending_; ///< targets at a pole at the beginning of a cut: how it goes on tells the free joint's reading; where
+                                      ///< it goes on in the pole, their travel does
 };
 
 /// What was decided for one target.

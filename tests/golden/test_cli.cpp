@@ -114,7 +114,7 @@ private Q_SLOTS:
         QCOMPARE(o.err, QByteArray());
         QCOMPARE(o.out.count('\n'), 1);
         const QJsonObject json = o.json();
-        QCOMPARE(keys(json), (QStringList{"blocks", "files", "findings", "records", "seconds"}));
+        QCOMPARE(keys(json), (QStringList{"blocks", "draft", "files", "findings", "records", "seconds"}));
         const QJsonObject file = json["files"].toArray()[0].toObject();
         QCOMPARE(keys(file), (QStringList{"blocks", "bytes", "channel", "path"}));
         QFile code(file["path"].toString());
@@ -251,7 +251,7 @@ private Q_SLOTS:
     {
         const Outcome fine = run({"check", project() + "/machines/tarn-5t.json", project() + "/toolpaths/cell-holes.cl"});
         QCOMPARE(fine.code, 0);
-        QVERIFY(fine.out.contains("machine Tarn 5T: 5 joints, 4 witness readings hold"));
+        QVERIFY(fine.out.contains("machine Tarn 5T: 5 joints, 5 witness readings hold"));
         QTemporaryDir folder;
         std::string text = read_file(demo_folder() + "/machines/tarn-5t.json");
         text.replace(text.find("-85.25"), 6, "-85.30");
@@ -271,7 +271,7 @@ private Q_SLOTS:
         const Outcome o = run({"solve", "--machine", machine, "--poses", poses, "--tool-length", "100", "--all", "--json"});
         QCOMPARE(o.code, 0);
         const QJsonObject json = o.json();
-        QCOMPARE(keys(json), (QStringList{"alternatives", "axes", "findings", "rows", "status"}));
+        QCOMPARE(keys(json), (QStringList{"alternatives", "axes", "cut_from_line", "findings", "rows", "status"}));
         QCOMPARE(json["axes"].toArray(), (QJsonArray{"X", "Y", "Z", "B", "C"}));
         const QJsonArray first = json["rows"].toArray()[0].toArray();
         const double wanted[] = {20, 5, -400, 90, 0};

@@ -166,7 +166,12 @@ private Q_SLOTS:
         QFETCH(QString, file);
         QFETCH(QString, from);
         QFETCH(QString, to);
-        const Assembly a = load_demo(job.toStdString(), {{file.toStdString(), from.toStdString(), to.toStdString()}}).value();
+        const auto loaded = load_demo(job.toStdString(), {{file.toStdString(), from.toStdString(), to.toStdString()}});
+        if (!loaded) { // told before anything is posted
+            QCOMPARE(loaded.error().place.file, file.toStdString());
+            return;
+        }
+        const Assembly& a = *loaded;
         const ReplayReport report = replay_code(a, code_of(a));
         QVERIFY2(report.findings.has_errors(), "not noticed");
     }

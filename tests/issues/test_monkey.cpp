@@ -326,6 +326,8 @@ int main(int argc, char** argv)
 {
     QApplication application(argc, argv);
     QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
+    const QTemporaryDir home; // where it may begin projects and copies of the demo
+    qputenv("HOME", home.path().toLocal8Bit());
     TestMonkey test;
     QTEST_SET_MAIN_SOURCE_PATH
     return QTest::qExec(&test, argc, argv);

@@ -192,7 +192,7 @@ private Q_SLOTS:
                                  << "H can't be set to 10.5: its scale goes in steps of 1 deg";
         QTest::newRow("parked by hand") << job << wish << R"("posture": {"attachment": "turn-head", "parked": {"H": {"angle": 10}}})"
                                         << "\"H\" is set by hand, not parked";
-        QTest::newRow("set by the control") << job << wish << R"("posture": {"attachment": "turn-head", "set": {"X": 10}})"
+        QTest::newRow("set by the control") << job << wish << R"("posture": {"attachment": "turn-head", "set": {"X": 0}})"
                                             << "\"X\" is moved by the control, not set by hand";
         QTest::newRow("no joint of it") << job << wish << R"("posture": {"attachment": "side-head", "set": {"H": 10}})"
                                         << "\"H\" is no joint between the work and the tool of the operation 10";

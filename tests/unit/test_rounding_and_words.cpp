@@ -87,6 +87,7 @@ private Q_SLOTS:
     void inches_are_written_in_inches()
     {
         Assembly a = load_demo("mirror-cell", {{"dialects/morrow-m.json", R"("program_units": "mm")", R"("program_units": "inch")"},
+                                               {"dialects/morrow-m.json", R"("millimetres": "G21")", R"("inches": "G20")"},
                                                {"dialects/morrow-m.json", R"("length": {"decimals": 3})", R"("length": {"decimals": 4})"}})
                          .value();
         a.controller.length_increment = 0.0001;

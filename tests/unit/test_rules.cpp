@@ -330,18 +330,18 @@ void TestRules::joints_moved_by_a_rule_are_approached_again()
                               .arg(call)
                               .toStdString());
         QVERIFY2(ruled.findings().isEmpty(), qPrintable(ruled.findings().join("\n")));
-        // Away from the work, over the place, down at feed.
-        QCOMPARE(ruled.from("G0 X100.", 4), (QStringList{"G0 X100.", "G53 Z0.", "X40. Y20.", "G1 Z-1."}));
+        // Away from the work, over the place where the cut broke off, down to it, and on.
+        QCOMPARE(ruled.from("G0 X100.", 5), (QStringList{"G0 X100.", "G53 Z0.", "X10. Y20.", "Z-1.", "G1 X40."}));
     }
 }
 
 void TestRules::stops_and_dwells_of_rules_are_agreed()
 {
-    const Ruled ruled("function on.linear(event)\nif event.y == 50 then stop() dwell(2.5) end\nevent:native()\nif event.z == 5 then "
+    const Ruled ruled("function on.linear(event)\nif event.y == 50 then retract() stop() dwell(2.5) end\nevent:native()\nif event.z == 5 then "
                       "optional_stop() end\nend\n"
                       "function on.program_end(event)\nstop()\nevent:native()\nend");
     const std::string text = joined(ruled.code);
-    QVERIFY(text.find("M0\nG4 P2.5\nY50.") != std::string::npos);
+    QVERIFY(text.find("M0\nG4 P2.5\nZ-1.\nG1 X40. Y50.") != std::string::npos);
     MemoryRecords records(ruled.assembly.toolpath);
     MemoryScratch scratch;
     const auto excursions = excursions_of(ruled.assembly, records, scratch).value();
