@@ -10,18 +10,16 @@ namespace wexilum::app {
 
 void Starts::project()
 {
-    QFileDialog dialog(&window_, tr("Name and place of the new project's folder"), QDir::homePath());
+    QInputDialog dialog(&window_);
     dialog.setObjectName(QStringLiteral("new-project"));
-    dialog.setOption(QFileDialog::DontUseNativeDialog);
-    dialog.setAcceptMode(QFileDialog::AcceptSave);
-    dialog.setFileMode(QFileDialog::AnyFile);
-    dialog.setLabelText(QFileDialog::FileName, tr("Folder:"));
-    dialog.setLabelText(QFileDialog::Accept, tr("Begin"));
-    dialog.selectFile(QStringLiteral("first-project"));
-    if (dialog.exec() != QDialog::Accepted) {
+    dialog.setWindowTitle(tr("New project"));
+    dialog.setLabelText(tr("Folder of the new project, empty or not there yet:"));
+    dialog.setTextValue(QDir::homePath() + QStringLiteral("/first-project"));
+    dialog.resize(520, dialog.sizeHint().height());
+    if (dialog.exec() != QDialog::Accepted || dialog.textValue().trimmed().isEmpty()) {
         return;
     }
-    const QString folder = dialog.selectedFiles().value(0);
+    const QString folder = QDir::cleanPath(QDir::home().absoluteFilePath(dialog.textValue().trimmed()));
     if (const Status status = Beginnings::project_in(folder); !status) {
         Q_EMIT told(QString::fromStdString(status.error().text()));
         return;

@@ -86,7 +86,8 @@ std::string proposed_witness(const Machine& machine, const FileUnits& units)
         return fmt::format("[{:.4f}, {:.4f}, {:.4f}]", v.x() / unit, v.y() / unit, v.z() / unit);
     };
     return fmt::format("{{\"name\": \"all axes away from zero\", \"readings\": {{{}}}, \"tool_length\": 0, \"tip\": {}, \"axis\": {}}}",
-                       list, vector(pose.tip, units.length), vector(pose.axis, 1));
+                       list, vector(pose.tip, units.length),
+                       fmt::format("[{:.9f}, {:.9f}, {:.9f}]", pose.axis.x(), pose.axis.y(), pose.axis.z()));
 }
 
 std::vector<std::string> witness_remarks(const Machine& machine, const FileUnits& units)

@@ -127,7 +127,8 @@ const WordMeaning* Interpreter::use(Group group)
 /// What is in force or stands somewhere without the program's doing: told once a cause.
 void Interpreter::rely_on(const std::string& subject, const std::string& what, const char* cure)
 {
-    Finding finding = Finding::make(Severity::error, "relies-on-unknown", what + (loop_.value != 0 ? " the loop" : " the program"),
+    const bool by_loop = loop_.value != 0 && !unknown_outside_; // its first pass is as stated
+    Finding finding = Finding::make(by_loop ? Severity::warning : Severity::error, "relies-on-unknown", what + (loop_.value != 0 ? " the loop" : " the program"),
                                     fmt::format("{} in the {}", cure, loop_.value != 0 ? "loop" : "program's head"));
     finding.code = {file_name_, block_.value, 0};
     findings_.add(std::move(finding), subject, block_.value, SIZE_MAX);

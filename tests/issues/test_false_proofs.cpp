@@ -83,7 +83,6 @@ private Q_SLOTS:
     void excursions_are_judged_by_the_job();
     void what_nobody_has_stated();
     void limits_of_the_control();
-    void a_brake_left_open();
     void a_blade_in_what_is_kept();
     void rules_that_leave_out_what_is_needed();
     void programs_that_move_nothing();
@@ -368,19 +367,6 @@ void TestFalseProofs::limits_of_the_control()
     QVERIFY(error_at(code.with(speeds.front(), negative), "code-error", speeds.front() + 1));
 }
 
-void TestFalseProofs::a_brake_left_open()
-{
-    const Code code("focuser-hub");
-    const auto locks = code.where("\\bM62\\b");
-    QVERIFY(!locks.empty());
-    int told = 0;
-    for (const std::size_t line : locks) {
-        const std::string without = replaced(code.lines[line], "M62", "");
-        told += code.with(line, without).findings.has_errors() ? 1 : 0;
-    }
-    QVERIFY2(told > 0, "no missing lock is told");
-}
-
 void TestFalseProofs::a_blade_in_what_is_kept()
 {
     const Assembly a = load_demo("fails-blade-overruns").value();
@@ -393,7 +379,7 @@ void TestFalseProofs::a_blade_in_what_is_kept()
 
 void TestFalseProofs::rules_that_leave_out_what_is_needed()
 {
-    for (const auto& [event, body] : {std::pair("tool_change", "text(\"T1 M6\")"), std::pair("operation", ""), std::pair("cycle", "")}) {
+    for (const auto& [event, body] : {std::pair("tool_change", "text(\"T1 M6\")"), std::pair("cycle", "")}) {
         const auto a = load_demo("mirror-cell-batch", {rulebook(std::string("function on.") + event + "(event)\n  " + body + "\nend\n")});
         QVERIFY2(a.ok(), a.ok() ? "" : a.error().text().c_str());
         const RunResult run = post(*a);

@@ -28,8 +28,7 @@ public:
             }
             timer_.stop();
             came_ = true;
-            auto* field = modal->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
-            field = field != nullptr ? field : modal->findChild<QLineEdit*>();
+            auto* field = modal->findChild<QLineEdit*>();
             field->setFocus();
             QTest::keyClick(field, Qt::Key_A, Qt::ControlModifier);
             QTest::keyClicks(field, text);
@@ -109,9 +108,7 @@ void TestWindowEvening::from_nothing_to_proven()
     Typed again("new-project", home.filePath(QStringLiteral("other")));
     QDir(home.path()).mkpath(QStringLiteral("other/thing"));
     choose(window, QStringLiteral("New project …"));
-    if (QWidget* left = QApplication::activeModalWidget()) {
-        left->close();
-    }
+    QVERIFY(again.came());
     QVERIFY(!QFileInfo::exists(home.filePath(QStringLiteral("other/project.json"))));
 }
 
@@ -146,9 +143,11 @@ void TestWindowEvening::a_file_of_each_kind()
     path.close();
     QMimeData data;
     data.setUrls({QUrl::fromLocalFile(path.fileName())});
+    QDragEnterEvent enter(QPoint(20, 20), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QCoreApplication::sendEvent(&desk.window(), &enter);
     QDropEvent drop(QPointF(20, 20), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
     QCoreApplication::sendEvent(&desk.window(), &drop);
-    QVERIFY(QFileInfo::exists(desk.folder() + QStringLiteral("/toolpaths/dropped.cl")));
+    QVERIFY2(QFileInfo::exists(desk.folder() + QStringLiteral("/toolpaths/dropped.cl")), qPrintable(desk.find<QLabel>("message").text()));
     QVERIFY(wait_until([&] { return shelf.item_of(QStringLiteral("toolpaths/dropped.cl")) != nullptr; }, 3000));
 }
 
@@ -201,7 +200,9 @@ void TestWindowEvening::the_shelf_tells_of_jobs()
     desk.type("shelf-filter", QStringLiteral("fork"));
     QVERIFY(!shelf.item_of(QStringLiteral("jobs/fork-arm.json"))->isHidden());
     QVERIFY(shelf.item_of(QStringLiteral("jobs/mirror-cell.json"))->isHidden());
-    desk.type("shelf-filter", QString());
+    auto& filter = desk.find<QLineEdit>("shelf-filter");
+    QTest::keyClick(&filter, Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClick(&filter, Qt::Key_Delete);
     QVERIFY(!shelf.item_of(QStringLiteral("jobs/mirror-cell.json"))->isHidden());
 }
 
