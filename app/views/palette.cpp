@@ -52,6 +52,9 @@ void CommandPalette::fill(const QString& typed)
             shown_.push_back(command);
         }
     }
+    // What begins with the words typed comes before what only holds them.
+    std::stable_partition(shown_.begin(), shown_.end(),
+                          [&](const Command& command) { return command.name.startsWith(typed.trimmed(), Qt::CaseInsensitive); });
     list_->clear();
     for (const Command& command : shown_) {
         auto* item = new QListWidgetItem(list_);
