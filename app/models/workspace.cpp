@@ -612,8 +612,11 @@ void Workspace::collect_findings()
         if (results_->replayed) {
             for (const Finding& finding : results_->replayed->report.findings.list()) {
                 const auto told = [&](const FoundAt& found) {
-                    return found.finding.kind == finding.kind && found.finding.message == finding.message &&
-                           found.finding.source.text() == finding.source.text();
+                    const Finding& other = found.finding;
+                    const bool same = other.message == finding.message && other.source.text() == finding.source.text();
+                    const bool inside = finding.code.line > 0 && other.code.line <= finding.code.line &&
+                                        finding.last_code_line <= other.last_code_line; // the same cause, seen twice
+                    return found.by == FoundAt::By::run && other.kind == finding.kind && (same || inside);
                 };
                 if (std::none_of(findings_.begin(), findings_.end(), told)) {
                     findings_.push_back({FoundAt::By::replay, finding});

@@ -183,13 +183,14 @@ void FindingsDrawer::fold(bool folded)
     }
     is_folded_ = folded;
     const int closed = head_->sizeHint().height() + 1;
-    open_height_ = folded && height() > closed ? height() : open_height_;
+    open_height_ = folded && isVisible() && height() > closed ? height() : open_height_;
     setMinimumHeight(folded ? closed : least_height);
     setMaximumHeight(folded ? closed : QWIDGETSIZE_MAX);
     auto* splitter = qobject_cast<QSplitter*>(parentWidget());
-    if (!folded && splitter != nullptr && splitter->count() == 2) { // as high as it was
+    if (splitter != nullptr && splitter->count() == 2) { // as high as it was
         const int all = splitter->sizes().at(0) + splitter->sizes().at(1);
-        splitter->setSizes({all - open_height_, open_height_});
+        const int own = folded ? closed : open_height_;
+        splitter->setSizes({all - own, own});
     }
 }
 
@@ -200,6 +201,13 @@ void FindingsDrawer::fit_columns()
     table_->setColumnWidth(FindingsModel::place, std::min(300, width / 5));
     const int cure = std::clamp(width * 3 / 10, 180, 560);
     table_->setColumnWidth(FindingsModel::text, width - kind_width - table_->columnWidth(FindingsModel::place) - cure);
+}
+
+void FindingsDrawer::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    is_folded_ = !is_folded_; // once it lies in its splitter
+    fold(!is_folded_);
 }
 
 void FindingsDrawer::resizeEvent(QResizeEvent* event)

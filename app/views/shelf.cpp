@@ -182,12 +182,12 @@ void Shelf::fill()
 /// Whether a job is proven, by shape and word.
 void Shelf::mark_job(QTreeWidgetItem& item, const QString& job)
 {
+    item.setToolTip(0, QStringLiteral("jobs/%1.json").arg(job));
     const bool has_to_fail = job.startsWith(QLatin1String("fails-"));
     switch (workspace_.known(job)) {
     case Workspace::Known::not_run:
         item.setIcon(0, icon_of(app::State::waits));
-        item.setText(1, tr("not run"));
-        item.setForeground(1, colour(tokens().faint));
+        item.setToolTip(0, tr("not run since the project was opened"));
         break;
     case Workspace::Known::proven:
         item.setIcon(0, icon_of(has_to_fail ? app::State::margin : app::State::fits));

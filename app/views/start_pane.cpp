@@ -14,6 +14,13 @@ namespace {
 constexpr int pane_width = 560;
 constexpr int most_shown = 6;
 
+/// Room for all lines of a label that is so wide.
+void hold_height(QLabel& label, int wide)
+{
+    const QRect all = QFontMetrics(text_font()).boundingRect(QRect(0, 0, wide, 1000), Qt::TextWordWrap, label.text());
+    label.setMinimumHeight(all.height() + 4);
+}
+
 /// A button with what it does beside it.
 QWidget* offer(QPushButton* button, const QString& text)
 {
@@ -23,9 +30,11 @@ QWidget* offer(QPushButton* button, const QString& text)
     row->setSpacing(16);
     button->setFixedWidth(170);
     button->setMinimumHeight(34);
+    box->setMinimumHeight(38);
     auto* words = new QLabel(text);
     words->setWordWrap(true);
     words->setProperty("role", "soft");
+    hold_height(*words, pane_width - 190);
     row->addWidget(button, 0, Qt::AlignTop);
     row->addWidget(words, 1);
     return box;
@@ -46,6 +55,7 @@ StartPane::StartPane(bool has_demo, QWidget* parent) : QWidget(parent), recent_(
     auto* words = new QLabel(tr("From toolpath to code, and the proof that the code does what the toolpath says. A project is a folder of "
                                 "plain text files: machines, controllers, dialects, posts, setups, jobs and toolpaths."));
     words->setWordWrap(true);
+    hold_height(*words, pane_width - 10);
     column->addWidget(title);
     column->addWidget(words);
     auto* fresh = named_button(tr("New project …"), QStringLiteral("start-new"), tr("choose an empty folder for it"));

@@ -337,9 +337,10 @@ void TestRules::joints_moved_by_a_rule_are_approached_again()
 
 void TestRules::stops_and_dwells_of_rules_are_agreed()
 {
-    const Ruled ruled("function on.linear(event)\nif event.y == 50 then retract() stop() dwell(2.5) end\nevent:native()\nif event.z == 5 then "
-                      "optional_stop() end\nend\n"
-                      "function on.program_end(event)\nstop()\nevent:native()\nend");
+    const Ruled ruled(
+        "function on.linear(event)\nif event.y == 50 then retract() stop() dwell(2.5) end\nevent:native()\nif event.z == 5 then "
+        "optional_stop() end\nend\n"
+        "function on.program_end(event)\nstop()\nevent:native()\nend");
     const std::string text = joined(ruled.code);
     QVERIFY(text.find("M0\nG4 P2.5\nZ-1.\nG1 X40. Y50.") != std::string::npos);
     MemoryRecords records(ruled.assembly.toolpath);
