@@ -15,6 +15,16 @@
 namespace wexilum::app {
 namespace {
 
+/// A ground for text, through which the picture can still be seen.
+void paint_paper(QPainter& painter, const QRectF& place)
+{
+    QColor paper = colour(tokens().panel);
+    paper.setAlpha(210);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(paper);
+    painter.drawRoundedRect(place, 5, 5);
+}
+
 constexpr std::size_t thin_above = 100000;  // points: fewer are always drawn whole
 constexpr std::size_t chunks_a_frame = 256; // of the whole path, while nothing moves
 constexpr std::size_t most_over = 400000;   // points drawn over
@@ -571,11 +581,7 @@ void MachinePicture::paint_legend(QPainter& painter) const
         wide = std::max(wide, QFontMetrics(painter.font()).horizontalAdvance(name));
     }
     const QRectF card(width() - wide - 54, height() - row * int(rows.size()) - 20, wide + 44, row * int(rows.size()) + 10);
-    QColor paper = colour(tokens().panel);
-    paper.setAlpha(210);
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(paper);
-    painter.drawRoundedRect(card, 5, 5);
+    paint_paper(painter, card);
     for (std::size_t i = 0; i < rows.size(); ++i) {
         const double y = card.top() + 5 + row * (double(i) + 0.5);
         painter.setPen(QPen(colour(rows[i].first), 3));
@@ -611,11 +617,7 @@ void MachinePicture::paint_notes(QPainter& painter)
     painter.setFont(text_font());
     if (!caption_.isEmpty()) { // legible over whatever is behind it
         const QRectF band(8, 8, QFontMetrics(painter.font()).horizontalAdvance(caption_) + 14, 24);
-        QColor paper = colour(tokens().panel);
-        paper.setAlpha(210);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(paper);
-        painter.drawRoundedRect(band, 5, 5);
+        paint_paper(painter, band);
         painter.setPen(colour(tokens().ink));
         painter.drawText(band, Qt::AlignCenter, caption_);
     }

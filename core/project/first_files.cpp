@@ -194,24 +194,22 @@ Result<FirstFile> first_file(FirstKind kind, const std::string& name, const Firs
     return out;
 }
 
-std::vector<FirstFile> first_project(const std::string& name)
+std::string project_head(const std::string& name)
 {
     std::string head = project_text;
     put(head, "\"first project\"", json::quoted(name));
-    std::vector<FirstFile> out{{"project.json", head}};
+    return head;
+}
+
+std::vector<FirstFile> first_project(const std::string& name)
+{
+    std::vector<FirstFile> out{{"project.json", project_head(name)}};
     for (const Kind& kind : kinds) {
         if (kind.kind != FirstKind::rulebook) {
             out.push_back({path_of(kind.kind, kind.name), kind.text});
         }
     }
     return out;
-}
-
-std::string project_head(const std::string& name)
-{
-    std::string head = project_text;
-    put(head, "\"first project\"", json::quoted(name));
-    return head;
 }
 
 } // namespace wexilum

@@ -73,17 +73,23 @@ Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& p
     return out;
 }
 
-/// Errors as what one file's check tells: the first one, the others as remarks behind it.
-Result<CheckedFile> with_errors(CheckedFile checked, const std::vector<Error>& errors)
+/// The first error, the others as remarks behind it. Precondition: there is one.
+Error all_in_one(const std::vector<Error>& errors)
 {
-    if (errors.empty()) {
-        return checked;
-    }
     Error first = errors[0];
     for (std::size_t i = 1; i < errors.size(); ++i) {
         first.cure.append("\n").append(errors[i].text());
     }
     return first;
+}
+
+/// Errors as what one file's check tells.
+Result<CheckedFile> with_errors(CheckedFile checked, const std::vector<Error>& errors)
+{
+    if (errors.empty()) {
+        return checked;
+    }
+    return all_in_one(errors);
 }
 
 Result<CheckedFile> check_rules(const FileSystem& files, const std::string& path)
@@ -159,11 +165,7 @@ Status check_definitions(const FileSystem& files, const std::string& folder, con
     if (errors.empty()) {
         return {};
     }
-    Error first = errors[0];
-    for (std::size_t i = 1; i < errors.size(); ++i) {
-        first.cure.append("\n").append(errors[i].text());
-    }
-    return first;
+    return all_in_one(errors);
 }
 
 /// An overlay with the machine that it names.
