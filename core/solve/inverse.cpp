@@ -99,7 +99,9 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics, bool fre
     }
     out.rotary_before_ = before[0];
     out.together_ = before[1] == before[0] && before[2] == before[0];
-    out.directions_inverse_ = columns.inverse();
+    if (out.together_) {
+        out.directions_inverse_ = columns.inverse();
+    }
     out.directions_straight_ = columns == Mat3::Identity();
     out.work_straight_ = kinematics.work_frame().linear() == Mat3::Identity();
     for (int i = 0; i < 3; ++i) {
