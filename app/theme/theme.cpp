@@ -2,11 +2,16 @@
 
 #include <QApplication>
 #include <QFontDatabase>
+#include <QIconEngine>
 #include <QPainterPath>
 #include <QPalette>
 #include <QStyle>
+#include <QTableWidget>
+#include <QTreeWidgetItemIterator>
 #include <QVariant>
 #include <QWidget>
+#include <utility>
+#include <vector>
 
 namespace wexilum::app {
 namespace {
@@ -103,6 +108,91 @@ QString filled_sheet()
     return out;
 }
 
+using Recoloured = std::vector<std::pair<Rgb, Rgb>>; ///< an ink of the theme before, and of the one in force
+
+Recoloured inks_between(const Tokens& before, const Tokens& now)
+{
+    Recoloured out{{before.ink, now.ink}, {before.soft, now.soft}, {before.faint, now.faint}, {before.accent, now.accent}};
+    for (std::size_t i = 0; i < state_count; ++i) {
+        out.emplace_back(before.states[i], now.states[i]);
+    }
+    return out;
+}
+
+/// The item's own ink in column `c` made that of the theme in force. Precondition: Item has foreground() and setForeground() of a column.
+template <typename Item>
+void recolour_item(Item& item, int c, const Recoloured& inks)
+{
+    if (item.foreground(c).style() == Qt::NoBrush) {
+        return;
+    }
+    const Rgb has = item.foreground(c).color().rgb() & 0xFFFFFFU;
+    for (const auto& [before, now] : inks) {
+        if (has == before) {
+            item.setForeground(c, colour(now));
+            return;
+        }
+    }
+}
+
+/// A table's item seen as one of a single column.
+struct TableItem {
+    QTableWidgetItem* item;
+    [[nodiscard]] QBrush foreground(int) const { return item->foreground(); }
+    void setForeground(int, const QColor& ink) const { item->setForeground(ink); } // NOLINT(readability-identifier-naming): Qt's name
+};
+
+/// What keeps inks of its own, the sheets of single widgets and the items of trees and tables, follows the theme.
+void recolour(const Recoloured& inks)
+{
+    for (QWidget* widget : QApplication::allWidgets()) {
+        if (const QString own = widget->styleSheet(); !own.isEmpty()) {
+            QString text = own;
+            for (const auto& [before, now] : inks) {
+                text.replace(hex(before), hex(now));
+            }
+            if (text != own) {
+                widget->setStyleSheet(text);
+            }
+        }
+        if (auto* tree = qobject_cast<QTreeWidget*>(widget)) {
+            for (QTreeWidgetItemIterator it(tree); *it != nullptr; ++it) {
+                for (int c = 0; c < tree->columnCount(); ++c) {
+                    recolour_item(**it, c, inks);
+                }
+            }
+        } else if (auto* table = qobject_cast<QTableWidget*>(widget)) {
+            for (int row = 0; row < table->rowCount(); ++row) {
+                for (int c = 0; c < table->columnCount(); ++c) {
+                    if (QTableWidgetItem* item = table->item(row, c)) {
+                        TableItem one{item};
+                        recolour_item(one, c, inks);
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// A state's shape, drawn in the colours in force whenever it is shown.
+class StateIcon final : public QIconEngine {
+public:
+    explicit StateIcon(State state) : state_(state) {}
+    void paint(QPainter* painter, const QRect& rect, QIcon::Mode, QIcon::State) override { paint_state(*painter, state_, rect); }
+    [[nodiscard]] QIconEngine* clone() const override { return new StateIcon(state_); }
+    QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override
+    {
+        QPixmap out(size);
+        out.fill(Qt::transparent);
+        QPainter painter(&out);
+        paint(&painter, QRect({}, size), mode, state);
+        return out;
+    }
+
+private:
+    State state_;
+};
+
 } // namespace
 
 const char* word_of(State state)
@@ -125,6 +215,7 @@ bool is_dark() { return dark; }
 
 void apply_theme(QApplication& application, bool be_dark)
 {
+    const Tokens& before = tokens();
     dark = be_dark;
     const Tokens& t = tokens();
     QPalette palette;
@@ -149,6 +240,12 @@ void apply_theme(QApplication& application, bool be_dark)
     application.setPalette(palette);
     if (application.font() != text_font()) { // each of these goes through all widgets
         application.setFont(text_font());
+    }
+    // Taken away first: a sheet put in the place of another one is worked into each widget again for every widget that it stands in,
+    // a second for all views; without that each is gone through once.
+    application.setStyleSheet({});
+    if (&before != &t) {
+        recolour(inks_between(before, t));
     }
     application.setStyleSheet(filled_sheet());
 }
@@ -214,16 +311,7 @@ void paint_state(QPainter& painter, State state, const QRectF& square)
     painter.restore();
 }
 
-QIcon icon_of(State state)
-{
-    QPixmap pixmap(24, 24);
-    pixmap.setDevicePixelRatio(2);
-    pixmap.fill(Qt::transparent);
-    QPainter painter(&pixmap);
-    paint_state(painter, state, QRectF(0, 0, 12, 12));
-    painter.end();
-    return QIcon(pixmap);
-}
+QIcon icon_of(State state) { return QIcon(new StateIcon(state)); }
 
 void set_surface(QWidget& widget, const char* kind)
 {

@@ -19,7 +19,8 @@ namespace wexilum::app {
 [[nodiscard]] QColor colour_of(State state);
 
 [[nodiscard]] bool is_dark();
-/// Puts a theme in force: palette and style sheet of the whole application. Widgets that paint themselves follow by their next paint.
+/// Puts a theme in force: palette and style sheet of the whole application, and the inks that items and single widgets keep for
+/// themselves. Widgets that paint themselves follow by their next paint.
 void apply_theme(QApplication& application, bool dark);
 
 [[nodiscard]] QFont text_font(double scale = 1, bool strong = false);

@@ -10,6 +10,7 @@
 #include <QScrollBar>
 #include <QSettings>
 #include <QStandardPaths>
+#include <QTreeWidgetItemIterator>
 
 using namespace wexilum;
 using namespace wexilum::app;
@@ -427,6 +428,16 @@ void TestWindow::dark_and_light()
     QTest::keyClick(&desk.window(), Qt::Key_D, Qt::ControlModifier);
     QTest::qWait(100);
     QVERIFY(far_apart(paper(), qRgb(0x1F, 0x26, 0x2E)) < 3);
+    // What items and single widgets keep for themselves has changed as well: no ink of the light theme is left on dark ground.
+    for (const QWidget* widget : desk.window().findChildren<QWidget*>()) {
+        QVERIFY2(!widget->styleSheet().contains(QStringLiteral("#1e2630")), qPrintable(widget->objectName()));
+        if (const auto* tree = qobject_cast<const QTreeWidget*>(widget)) {
+            for (QTreeWidgetItemIterator it(const_cast<QTreeWidget*>(tree)); *it != nullptr; ++it) {
+                const QBrush ink = (*it)->foreground(0);
+                QVERIFY2(ink.style() == Qt::NoBrush || qGray(ink.color().rgb()) > 120, qPrintable((*it)->text(0)));
+            }
+        }
+    }
     QTest::keyClick(&desk.window(), Qt::Key_D, Qt::ControlModifier);
     QTest::qWait(100);
     QVERIFY(far_apart(paper(), qRgb(0xFF, 0xFD, 0xF8)) < 3);
