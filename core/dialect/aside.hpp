@@ -30,6 +30,7 @@ struct AsideLine {
 struct Aside {
     std::uint32_t id = 0; ///< from 1, in the order in which they were begun
     std::vector<AsideLine> lines;
+    std::vector<std::uint32_t> copies{}; ///< those that are not written because calls of these lines do what they would
 };
 
 /// Where the lines of an aside came to stand in the program.
@@ -37,7 +38,8 @@ struct AsidePlace {
     std::uint32_t id = 0;
     std::uint32_t first = 0; ///< line, from 1
     std::uint32_t count = 0;
-    bool called = false; ///< they stand apart from the order of the records, and calls lead there
+    bool called = false;                 ///< they stand apart from the order of the records, and calls lead there
+    std::vector<std::uint32_t> copies{}; ///< as in Aside
 };
 
 } // namespace wexilum

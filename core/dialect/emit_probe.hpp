@@ -46,6 +46,7 @@ struct WordTrace {
 struct EmitProbe {
     std::uint32_t line = 0;  ///< wanted, from 1
     std::uint32_t aside = 0; ///< where it is one of the lines kept aside (Aside::id), among those; 0: a line of the program itself
+    std::map<std::uint32_t, std::uint32_t> asides; ///< the program's line at which lines kept aside begin, by Aside::id
     bool seen = false;
     bool is_text = false; ///< the line was written as it stands, not as a statement
     std::vector<WordTrace> written;

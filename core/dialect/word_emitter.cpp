@@ -270,7 +270,7 @@ Aside WordEmitter::take_aside()
 void WordEmitter::write(const Aside& kept, bool called)
 {
     const Source before = source_;
-    aside_places_.push_back({kept.id, lines_ + 1, std::uint32_t(kept.lines.size()), called});
+    aside_places_.push_back({kept.id, lines_ + 1, std::uint32_t(kept.lines.size()), called, kept.copies});
     for (const AsideLine& line : kept.lines) {
         source_ = line.source;
         ++stamp_;
@@ -379,7 +379,7 @@ void WordEmitter::hold(Role role, const std::string& text)
 {
     Word& word = words_of(role)[0];
     if (probe_ != nullptr && !(word.known && word.text != nullptr && *word.text == text)) {
-        history_[std::size_t(&word - memory_.data())] = {lines_, Quantity::whole};
+        history_[std::size_t(&word - memory_.data())] = happened(Quantity::whole);
     }
     word.known = true;
     word.counts = 0;
@@ -452,6 +452,18 @@ void WordEmitter::set_probe(EmitProbe* probe)
     history_.assign(memory_.size(), {});
 }
 
+WordEmitter::History WordEmitter::happened(Quantity quantity) const
+{
+    return {lines_, quantity, aside_ ? aside_->id : 0, aside_ ? std::uint32_t(aside_->lines.size()) : 0};
+}
+
+/// Lines that were kept aside are told where they have come to stand; copies of them that calls have taken the place of, there as well.
+std::uint32_t WordEmitter::line_of(const History& history) const
+{
+    const auto stands = history.aside != 0 ? probe_->asides.find(history.aside) : probe_->asides.end();
+    return stands != probe_->asides.end() ? stands->second + history.among - 1 : history.since;
+}
+
 WordTrace WordEmitter::traced(std::size_t at, const Word& word) const
 {
     const History& history = history_[at];
@@ -460,7 +472,7 @@ WordTrace WordEmitter::traced(std::size_t at, const Word& word) const
     out.index = at - first_[static_cast<std::size_t>(out.role)];
     out.quantity = history.quantity;
     out.modal = word.modal;
-    out.since = history.since;
+    out.since = line_of(history);
     if (word.text != nullptr) {
         out.text = *word.text;
         return out;
@@ -503,7 +515,7 @@ bool WordEmitter::probed(std::span<const Slot> slots, const Write& write)
             words[i].text == slot.text || (words[i].text != nullptr && slot.text != nullptr && *words[i].text == *slot.text);
         const bool same = words[i].known && words[i].counts == slot.counts && same_text;
         if (!same) {
-            history_[at] = {lines_, slot.quantity};
+            history_[at] = happened(slot.quantity);
         }
         if (!wanted || (same && words[i].modal)) {
             continue;
@@ -514,7 +526,7 @@ bool WordEmitter::probed(std::span<const Slot> slots, const Write& write)
         if (exact && rounding_.counts(slot.quantity, *exact) == slot.counts) {
             word.exact = exact;
         }
-        if (before[i]) {
+        if (before[i] && words[i].modal) { // otherwise nothing was in force
             word.was = before[i]->text;
             word.was_since = before[i]->since;
         }

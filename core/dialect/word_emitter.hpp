@@ -146,9 +146,13 @@ private:
     [[nodiscard]] Word made(Role role, char address) const;
     /// What a probe has to know of a word beside what it holds.
     struct History {
-        std::uint32_t since = 0;
+        std::uint32_t since = 0; ///< the program's line
         Quantity quantity = Quantity::whole;
+        std::uint32_t aside = 0; ///< where it was one of the lines kept aside: Aside::id,
+        std::uint32_t among = 0; ///< and which of them, from 1
     };
+    [[nodiscard]] History happened(Quantity quantity) const;
+    [[nodiscard]] std::uint32_t line_of(const History& history) const;
     /// Writes by `write` and notes for the probe what that does to the slots' words.
     template <typename Write>
     bool probed(std::span<const Slot> slots, const Write& write);

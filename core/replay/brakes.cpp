@@ -49,6 +49,17 @@ void Interpreter::check_brakes(const Readings& to, bool feed)
     }
 }
 
+/// Joints that a brake could hold, and which none holds for all that is known.
+std::uint32_t Interpreter::open_brakes() const
+{
+    std::uint32_t open = 0;
+    for (std::uint32_t bits = braked_; bits != 0; bits &= bits - 1) {
+        const auto joint = std::size_t(std::countr_zero(bits));
+        open |= locked_[joint] == true ? 0 : std::uint32_t{1} << joint;
+    }
+    return open;
+}
+
 /// Says in which way joints may move in cuts about which check_brakes() has nothing to say; false where it has in any case.
 bool Interpreter::hold_for_plain_cuts()
 {

@@ -43,8 +43,14 @@ const HeldJoint* wrong_by_hand(const Machine& machine, const Posture& posture, c
 
 Comparer::Comparer(const Assembly& assembly, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer)
     : assembly_(assembly), path_(path), report_(report), observer_(observer), budget_(assembly), kerf_(assembly),
+      brakes_(assembly.machine,
+              [this](const Joint& joint, const Expected& item, BlockNumber block) {
+                  find(Severity::error, "brake-open", joint.id,
+                       fmt::format("{} is not held by its brake, and none of the operation's cuts turns it", joint.id),
+                       "lock the brake once the joint is in its place", &item, block);
+              }),
       loops_(loops_of(assembly)), in_part_(assembly.setup.part.inverse()), in_work_(assembly.setup.part),
-      chains_(assembly.machine.mounts.size()), last_set_(assembly.machine.joints.size())
+      chains_(assembly.machine.mounts.size()), last_set_(assembly.machine.joints.size()), strayed_(assembly.machine.joints.size())
 {
     for (std::uint32_t i = 0; i < chains_.size(); ++i) {
         if (assembly.machine.mounts[i].kind != MountKind::tool) {
@@ -413,6 +419,8 @@ void Comparer::finish()
     }
     pass_tiny(nullptr);
     leave_unfinished();
+    brakes_.settle();
+    tell_strayed();
     for (; current() != nullptr; ++next_) {
         uncovered(next_, next_ + 1);
         path_.pass(next_);
@@ -442,6 +450,9 @@ void Comparer::move(const ReplayMove& move)
     pass_tiny(&seen);
     if (move.feed && kerf_.any()) {
         check_kerf(seen);
+    }
+    if (move.feed && current() != nullptr) {
+        brakes_.cut(move, *current());
     }
     if (move.feed && current() != nullptr && current()->kind == Expected::Kind::by_hand) {
         miss_posture(move);

@@ -7,6 +7,7 @@
 // What the run has put into the path (a stop of a rule, a dwell) may not fall into a cut. A loop is done as often as the job's options say.
 #pragma once
 
+#include "core/replay/brake_watch.hpp"
 #include "core/replay/budget.hpp"
 #include "core/replay/expected.hpp"
 #include "core/replay/interpreter.hpp"
@@ -115,6 +116,7 @@ private:
     [[nodiscard]] Readings allowed_misfit(const ReplayMove& move, double lever_term) const;
     [[nodiscard]] double lever_term(const Chain& chain, const Readings& levers) const;
     void check_after_end(const Seen& seen);
+    void tell_strayed();
     [[nodiscard]] bool inside_cut();
     void check_added(const char* what, BlockNumber block);
     void check_kerf(const Seen& seen);
@@ -162,6 +164,7 @@ private:
 
     // Holes.
     bool hole(const Seen& seen);
+    [[nodiscard]] bool comes_from_afar(const Seen& seen, const Expected& item) const;
     void check_level(const Seen& seen, const Expected& item, double height);
     [[nodiscard]] std::optional<std::size_t> away_joint();
     [[nodiscard]] bool retracted(const Readings& readings);
@@ -185,6 +188,7 @@ private:
     ReplayObserver* observer_; ///< may be null
     BudgetRule budget_;
     KerfWatch kerf_;
+    BrakeWatch brakes_;
     std::optional<double> loops_; ///< how often the job's options want its loop done; none: they do not say
     bool looped_ = false;
     PoseMap in_part_;       ///< from the work mount's frame
@@ -212,6 +216,7 @@ private:
     std::vector<BlockNumber> nearest_set_; // last_set_ at that time
     bool any_rapid_ = false;
     std::vector<BlockNumber> last_set_; // by joint
+    std::vector<BlockNumber> strayed_;  // by joint: the rapid behind the last record that has left it away from home; 0: none
     // Where the move before ended.
     Readings before_end_;
     double before_tool_length_ = 0;

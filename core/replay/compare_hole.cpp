@@ -65,12 +65,18 @@ bool Comparer::hole(const Seen& seen)
     return true;
 }
 
+/// Whether the tool comes to a hole from somewhere else than one of the same direction: from wherever it has been changed or has turned.
+bool Comparer::comes_from_afar(const Seen& seen, const Expected& item) const
+{
+    return !link_from_ || angle_between(link_from_->axis, item.piece.to.axis) > 2 * seen.budget.axis;
+}
+
 /// A link to a hole runs at the height it comes from, or at the one that the hole is left at.
 void Comparer::check_level(const Seen& seen, const Expected& item, double height)
 {
     const double slack = 2 * seen.budget.tip;
     const Pose& mouth = item.piece.to;
-    if (!link_from_ || height <= item.plan.clearance + slack || std::abs(height - item.plan.retreat) <= slack ||
+    if (comes_from_afar(seen, item) || height <= item.plan.clearance + slack || std::abs(height - item.plan.retreat) <= slack ||
         std::abs(height - mouth.axis.dot(link_from_->tip - mouth.tip)) <= slack || retracted(seen.move.to)) {
         return;
     }
@@ -153,7 +159,7 @@ void Comparer::hole_rapid(const Seen& seen, const Expected& item, double h0, dou
              "correct the clearance word", &item, seen.move.block, hole_->deepest - h1);
     }
     if (std::abs(h1 - h0) > slack && h1 > plan.clearance + slack && std::abs(h1 - plan.retreat) > slack && !seen.move.to_machine_position &&
-        !retracted(seen.move.to)) {
+        !retracted(seen.move.to) && (hole_->fed || !comes_from_afar(seen, item))) {
         find(Severity::error, "off-path", "level",
              fmt::format("a rapid over the hole ends {:.4f} mm above its clearance height", h1 - plan.clearance),
              "go to the clearance or the retreat height", &item, seen.move.block, h1 - plan.clearance);

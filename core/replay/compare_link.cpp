@@ -245,16 +245,30 @@ void Comparer::check_after_end(const Seen& seen)
     }
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
-        const auto there = [&](double place) { return std::abs(seen.move.to[at] - place) <= budget_.half_increment(i) * 1.02; };
+        const Joint& joint = assembly_.machine.joints[i];
+        const bool endless = joint.kind == JointKind::rotary && !joint.travel; // home on whatever turn
+        const auto there = [&](double place) {
+            const double off = seen.move.to[at] - place;
+            return std::abs(endless ? std::remainder(off, 2 * pi) : off) <= budget_.half_increment(i) * 1.02;
+        };
         const auto stated = [&](const LinkStep& step) {
             return std::any_of(step.readings.begin(), step.readings.end(),
                                [&](const HeldJoint& held) { return held.joint.value == i && there(held.reading); });
         };
-        if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12 && !there(assembly_.machine.joints[i].home) &&
-            std::none_of(last.retreat.begin(), last.retreat.end(), stated)) {
+        if (std::abs(seen.move.to[at] - seen.move.from[at]) > 1e-12) {
+            const bool wanted = there(joint.home) || std::any_of(last.retreat.begin(), last.retreat.end(), stated);
+            strayed_[i] = wanted ? BlockNumber(0) : seen.move.block; // a way home may take several blocks
+        }
+    }
+}
+
+void Comparer::tell_strayed()
+{
+    for (std::size_t i = 0; i < strayed_.size(); ++i) {
+        if (strayed_[i].value != 0) {
             const std::string& id = assembly_.machine.joints[i].id;
             find(Severity::warning, "stray-rapid", id, fmt::format("after the last record {} moves to a place that is not its home", id),
-                 "send it home, or take the block away", nullptr, seen.move.block);
+                 "send it home, or take the block away", nullptr, strayed_[i]);
         }
     }
 }

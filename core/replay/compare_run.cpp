@@ -126,6 +126,7 @@ std::size_t Comparer::cuts_along(const CutRun& run, std::size_t first, std::size
         forget_beyond(run, words ? &*items : nullptr, first, end);
     }
     if (end > first) {
+        brakes_.cuts(run, first, end, state);
         note_along(run, *items, first, end);
     }
     return end - first;

@@ -658,6 +658,7 @@ void Interpreter::set_state(ReplayMove& move) const
     move.length_increment = controller_.length_increment * unit_;
     move.called_by = called_by_;
     move.shifted = shifted_;
+    move.open_brakes = braked_ != 0 ? open_brakes() : 0;
 }
 
 } // namespace wexilum

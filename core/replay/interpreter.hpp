@@ -123,6 +123,7 @@ private:
     void move_on_surface(ReplayMove& move);
     void move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move);
     void check_brakes(const Readings& to, bool feed);
+    [[nodiscard]] std::uint32_t open_brakes() const;
     void stop(bool optional);
     void act_by_hand();
     /// Whether tool mounts are taken, by a person or by words; a witness has none.

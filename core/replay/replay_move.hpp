@@ -41,6 +41,7 @@ struct ReplayMove {
     double spindle_rpm = 0;                                   ///< likewise
     record::CoolantState coolant = record::CoolantState::off;
     double length_increment = 0.001;           ///< mm: the last digit of a length word, in the units in force
+    std::uint32_t open_brakes = 0;             ///< joints that a brake could hold and does not, a bit each
     std::uint32_t shifted = 0;                 ///< joints whose coordinate a word has shifted, a bit each
     double turned_slack = 0;                   ///< mm: how far the rounding of a rotation's words may carry the tip
     bool on_plane = false;                     ///< X, Y and Z were coordinates on a tilted plane

@@ -60,7 +60,7 @@ void Interpreter::apply_tool(const BlockWords& words)
 {
     if (const CodeWord* word = words.take(controller_.tool)) {
         const std::uint32_t number = whole(*word);
-        changed_ = changed_ || number != selected_tool_;
+        changed_ = true; // a tool that is called again stands there for whoever restarts at this block
         selected_tool_ = number;
     }
     const bool change = std::any_of(words.functions.begin(), words.functions.end(),

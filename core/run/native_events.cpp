@@ -85,7 +85,7 @@ void NativeEvents::finish()
 void NativeEvents::end_subprogram()
 {
     if (subprograms_.begun()) [[unlikely]] {
-        cycles_.end();
+        cycles_.interrupt();
         subprograms_.end();
     }
 }
@@ -209,7 +209,7 @@ void NativeEvents::on(const record::Operation&)
 
 void NativeEvents::on(const record::ToolChange& r)
 {
-    cycles_.end();
+    cycles_.interrupt();
     tool_ = assembly_.setup.find_tool(r.number);
     if (calls_ < outline_.tool_calls.size()) {
         ++calls_;
@@ -350,7 +350,7 @@ void NativeEvents::next_choice()
 
 void NativeEvents::on(const record::Rapid& r)
 {
-    cycles_.end();
+    cycles_.interrupt();
     const Planned& planned = *choice_;
     pose_ = r.to;
     pose_in_work_.reset();
@@ -365,7 +365,7 @@ void NativeEvents::on(const record::Rapid& r)
 template <typename Curve>
 void NativeEvents::cut(const Pose& to, const Curve* curve)
 {
-    cycles_.end();
+    cycles_.interrupt();
     const Planned& planned = *choice_;
     if (tool_ != nullptr) {
         ready_to_move();

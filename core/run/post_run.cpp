@@ -235,6 +235,12 @@ Status RunPasses::find_aside(EventProbe& probe)
         return status;
     }
     for (const AsidePlace& place : out_.asides) {
+        probe.words.asides[place.id] = place.first;
+        for (const std::uint32_t copy : place.copies) {
+            probe.words.asides[copy] = place.first;
+        }
+    }
+    for (const AsidePlace& place : out_.asides) {
         if (probe.words.line >= place.first && probe.words.line - place.first < place.count) {
             probe.words.aside = place.id;
             probe.words.line -= place.first - 1;

@@ -44,7 +44,7 @@ const Section& section_by_hand()
 
 void NativeEvents::on(const record::PostureChange& r)
 {
-    cycles_.end();
+    cycles_.interrupt(); // the toolpath has not ended it: its next hole is drilled in the other posture
     pose_.reset();
     pose_in_work_.reset();
     const auto& mounts = assembly_.machine.mounts;

@@ -125,7 +125,7 @@ void SubprogramWriter::end()
         call({}, number);
         return;
     }
-    const Written& called = found->second;
+    Written& called = found->second;
     const auto& placement = operation.arrangement.placement;
     std::optional<double> angle;
     if (placement && !placement->mirrors()) {
@@ -138,6 +138,7 @@ void SubprogramWriter::end()
         write_out(lines, placing.error().message);
         return;
     }
+    called.lines.copies.push_back(lines.id);
     call(*placing, number);
 }
 

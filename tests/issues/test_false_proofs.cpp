@@ -86,6 +86,11 @@ private Q_SLOTS:
     void a_blade_in_what_is_kept();
     void rules_that_leave_out_what_is_needed();
     void programs_that_move_nothing();
+    void holes_of_other_directions_in_a_cycle_data();
+    void holes_of_other_directions_in_a_cycle();
+    void an_endless_joint_goes_home_on_any_turn_data();
+    void an_endless_joint_goes_home_on_any_turn();
+    void a_tool_called_again_is_no_finding();
 };
 
 /// Code of the right toolpath, held against one whose tool axes are turned: the head stays as it is.
@@ -411,6 +416,108 @@ void TestFalseProofs::programs_that_move_nothing()
     const RunResult run = post(*dropped);
     QVERIFY2(has_finding(run.findings, "nothing-moves"), qPrintable(shown(run.findings)));
     QVERIFY(run.findings.has_errors());
+}
+
+/// A cycle lasts until the toolpath ends it, whatever turns, is fitted by hand or is passed in rapid meanwhile.
+void TestFalseProofs::holes_of_other_directions_in_a_cycle_data()
+{
+    QTest::addColumn<QString>("job");
+    QTest::addColumn<QString>("path");
+    QTest::addColumn<int>("holes");
+    const QString one = "GOTO/36.9605,19.4202,65.53,0.79124,0.212012,0.573576\nGOTO/41.7189,1.6619,65.53,0.79124,0.212012,0.573576\n";
+    const QString two = "GOTO/1.6619,41.7189,65.53,0.212012,0.79124,0.573576\nGOTO/19.4202,36.9605,65.53,0.212012,0.79124,0.573576\n";
+    const QString out = "RAPID\nGOTO/12.8716,83.5542,83.4131,0.212012,0.79124,0.573576\n";
+    const QString drill = "CYCLE/DRILL,DEPTH,11,CLEAR,2,MMPM,260\n";
+    QTest::newRow("turning in a tilted plane") << "focuser-hub"
+                                               << "RAPID\nGOTO/76.0822,20.3862,80.9431,0.79124,0.212012,0.573576\n" + drill + one + two +
+                                                      "CYCLE/OFF\n" + out
+                                               << 4;
+    QTest::newRow("from afar") << "focuser-hub" << drill + two + "CYCLE/OFF\n" + out << 2;
+    QTest::newRow("a rapid between") << "focuser-hub"
+                                     << drill + two.section('\n', 0, 0) + '\n' + out + two.section('\n', 1, 1) + "\nCYCLE/OFF\n" + out << 2;
+    QTest::newRow("by moves") << "mirror-back-face" << drill + one + two + "CYCLE/OFF\n" + out << 4;
+    const auto side = [](double angle) {
+        const double c = std::cos(angle * M_PI / 180);
+        const double s = std::sin(angle * M_PI / 180);
+        QString text;
+        for (const double z : {-30.0, -12.0}) {
+            text += QString::asprintf("GOTO/%.4f,%.4f,%.1f,%.9f,%.9f,0\n", 131 * c, 131 * s, z, c, s);
+        }
+        return text;
+    };
+    QTest::newRow("a head set by hand") << "mirror-cell-sides"
+                                        << "RAPID\nGOTO/137,0,-30,1,0,0\nCYCLE/DRILL,DEPTH,12,CLEAR,1.5,RTRCTO,3,MMPM,160\n" + side(0) +
+                                               side(72) + side(144) + "CYCLE/OFF\n"
+                                        << 6;
+}
+
+void TestFalseProofs::holes_of_other_directions_in_a_cycle()
+{
+    QFETCH(QString, job);
+    QFETCH(QString, path);
+    QFETCH(int, holes);
+    const std::string tool = job == "focuser-hub" ? "42" : job == "mirror-back-face" ? "5" : "21";
+    const auto a =
+        demo_with_toolpath(job.toStdString(), "MULTAX/ON\nLOADTL/" + tool + "\nSPINDL/2000,RPM,CLW\n" + path.toStdString() + "FINI\n");
+    QVERIFY2(a.ok(), a.ok() ? "" : a.error().text().c_str());
+    const RunResult run = post(*a);
+    QVERIFY2(!run.findings.has_errors(), qPrintable(shown(run.findings)));
+    const std::string code = code_of(*a);
+    const ReplayReport report = replay_code(*a, code);
+    QVERIFY2(!report.findings.has_errors(), qPrintable(shown(report.findings)));
+    QCOMPARE(int(report.uncovered), 0);
+    const int rapids = int(path.count("RAPID"));
+    QCOMPARE(int(report.compared), holes + rapids);
+    // Each block that leads to a hole is missed.
+    std::vector<std::string> lines = lines_of(code);
+    std::size_t missed = 0;
+    std::size_t tried = 0;
+    static const QRegularExpression deep("Z-1[0-9.]+|G81|G1 ");
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+        if (deep.match(QString::fromStdString(lines[i])).hasMatch()) {
+            std::vector<std::string> others = lines;
+            others.erase(others.begin() + std::ptrdiff_t(i));
+            ++tried;
+            missed += replay_code(*a, joined(others)).findings.has_errors() ? 1 : 0;
+        }
+    }
+    QVERIFY(tried >= 2);
+    QCOMPARE(missed, tried);
+}
+
+void TestFalseProofs::an_endless_joint_goes_home_on_any_turn_data()
+{
+    QTest::addColumn<QString>("reads");
+    QTest::newRow("the turns count") << "";
+    QTest::newRow("the shortest way, half turns in two blocks") << "shortest-way";
+}
+
+void TestFalseProofs::an_endless_joint_goes_home_on_any_turn()
+{
+    QFETCH(QString, reads);
+    std::vector<Edit> edits{{"machines/tarn-5t.json", R"("travel": [-450, 450], )", ""}};
+    if (!reads.isEmpty()) {
+        edits.push_back({"controllers/calder-t.json", R"("C": "C")", R"("C": {"joint": "C", "reads": ")" + reads.toStdString() + R"("})"});
+    }
+    Code code("mirror-back-face", edits);
+    const ReplayReport report = replay_code(code.assembly, joined(code.lines));
+    QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
+    // Left anywhere else it is told.
+    const std::size_t home = code.where("B0\\. C0\\.").back();
+    const ReplayReport left = code.with(home, replaced(code.lines[home], "C0.", "C10."));
+    const auto& list = left.findings.list();
+    QVERIFY(std::any_of(list.begin(), list.end(), [](const Finding& f) { return f.kind == "stray-rapid"; }));
+}
+
+void TestFalseProofs::a_tool_called_again_is_no_finding()
+{
+    Code code("mirror-cell");
+    const std::size_t call = code.where("T[0-9]+$").front(); // the next tool, called ahead
+    std::vector<std::string> lines = code.lines;
+    const std::size_t number = lines[call].rfind('T');
+    lines.insert(lines.begin() + std::ptrdiff_t(call) + 3, lines[call].substr(number));
+    const ReplayReport report = replay_code(code.assembly, joined(lines));
+    QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
 }
 
 QTEST_GUILESS_MAIN(TestFalseProofs)

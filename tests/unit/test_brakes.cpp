@@ -122,6 +122,14 @@ private Q_SLOTS:
         const std::string code = code_of(*a);
         const QString words = table_words(code); // either branch; the last is the way home
         QVERIFY2(words == "M11 B30. M10 M11 B0." || words == "M11 B-30. M10 M11 B0.", qPrintable(words));
+        const ReplayReport held = replay_code(*a, code, true);
+        QVERIFY2(held.findings.list().empty(), qPrintable(shown(held.findings)));
+        const ReplayReport open = replay_code(*a, without(code, "M10", 0));
+        const Finding* told = finding(open.findings, "brake-open");
+        QVERIFY2(told != nullptr, qPrintable(shown(open.findings)));
+        QCOMPARE(QString::fromStdString(told->message), QString("B is not held by its brake, and none of the operation's cuts turns it"));
+        QCOMPARE(told->severity, Severity::error);
+        QCOMPARE(told->source.line, std::uint32_t(9)); // the first cut
     }
 
     void brakes_take_their_time()

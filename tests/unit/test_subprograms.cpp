@@ -353,6 +353,33 @@ private Q_SLOTS:
             words += (words.empty() ? "" : " ") + word.text;
         }
         QVERIFY2(code.lines().line(label + 2).ends_with(words), words.c_str());
+        // Whatever the control holds inside stands in the line that is named for it: one of the subprogram's own, or one before its call.
+        std::uint32_t end = label;
+        while (code.lines().line(end).find("M77") == std::string_view::npos) {
+            ++end;
+        }
+        std::uint32_t first_call = 0;
+        while (code.lines().line(first_call).find("M76 P3120") == std::string_view::npos) {
+            ++first_call;
+        }
+        std::size_t own = 0;
+        for (std::uint32_t line = label + 3; line <= end; ++line) {
+            JobRecords again(files, demo_folder(), posted->assembly.job);
+            const auto inside = trace_block(posted->assembly, again, scratch, line);
+            QVERIFY(bool(inside));
+            for (const WordTrace& word : inside->held) {
+                QVERIFY2(word.since > 0 && code.lines().holds(word.since - 1, word.text), word.text.c_str());
+                const bool of_its_own = word.since > label + 1 && word.since < line;
+                QVERIFY2(of_its_own || word.since <= first_call, std::to_string(word.since).c_str());
+                own += of_its_own ? 1 : 0;
+            }
+            for (const WordTrace& word : inside->written) {
+                QVERIFY2(!word.was || code.lines().holds(word.was_since - 1, *word.was),
+                         (std::to_string(line) + " " + word.text + " was " + word.was.value_or("") + " " + std::to_string(word.was_since))
+                             .c_str());
+            }
+        }
+        QVERIFY(own > 20);
 
         const auto replayed = replay_posted(files, demo_folder(), *posted, "code", code.lines().text(), false, clock).value();
         // In the subprogram's lines the machine stands as it did the last time; behind a call as the call has left it.
