@@ -45,6 +45,42 @@ Solid box(const Vec3& size)
     return out;
 }
 
+/// A box whose edges along z are rounded: flat ends, and a wall that is smooth where it turns.
+Solid rounded_box(const Vec3& size, double round)
+{
+    constexpr int parts = 6; // of a quarter
+    Solid out;
+    struct Wall {
+        Vector3f at;
+        Vector3f normal;
+    };
+    std::vector<Wall> outline;
+    for (int corner = 0; corner < 4; ++corner) {
+        const double cx = (corner == 0 || corner == 3 ? 1 : -1) * (size.x() / 2 - round);
+        const double cy = (corner < 2 ? 1 : -1) * (size.y() / 2 - round);
+        for (int i = 0; i <= parts; ++i) {
+            const double a = pi / 2 * (corner + double(i) / parts);
+            const Vector3f normal(float(std::cos(a)), float(std::sin(a)), 0);
+            outline.push_back({Vector3f(float(cx), float(cy), 0) + float(round) * normal, normal});
+        }
+    }
+    const Vector3f up(0, 0, float(size.z()));
+    const Vector3f middle = Vector3f::Zero();
+    for (std::size_t i = 0; i < outline.size(); ++i) {
+        const Wall& a = outline[i];
+        const Wall& b = outline[(i + 1) % outline.size()];
+        const Solid::Corner corners[6] = {{a.at, a.normal}, {b.at, b.normal},      {b.at + up, b.normal},
+                                          {a.at, a.normal}, {b.at + up, b.normal}, {a.at + up, a.normal}};
+        out.triangles.insert(out.triangles.end(), std::begin(corners), std::end(corners));
+        const Solid::Corner ends[6] = {{middle, {0, 0, -1}},     {b.at, {0, 0, -1}},     {a.at, {0, 0, -1}},
+                                       {middle + up, {0, 0, 1}}, {a.at + up, {0, 0, 1}}, {b.at + up, {0, 0, 1}}};
+        out.triangles.insert(out.triangles.end(), std::begin(ends), std::end(ends));
+        edge(out, a.at, b.at);
+        edge(out, a.at + up, b.at + up);
+    }
+    return out;
+}
+
 /// Adds a ring between two radii at two heights; smooth round about, with an edge at the ends where asked.
 void ring(Solid& out, double r0, double z0, double r1, double z1, bool edge0, bool edge1)
 {
@@ -91,7 +127,7 @@ void disc(Solid& out, double r, double z, bool up)
 Solid solid_of(const Body& body)
 {
     if (body.shape == Shape::box) {
-        return box(body.size);
+        return body.round > 0 ? rounded_box(body.size, body.round) : box(body.size);
     }
     Solid out;
     if (body.shape == Shape::surface) {
@@ -129,8 +165,32 @@ Solid solid_of(const Tool& tool, double length)
     } else {
         disc(out, r, 0, false);
     }
-    ring(out, r, z, r, std::max(length, z + 1), z == 0, true);
-    disc(out, r, std::max(length, z + 1), true);
+    const double top = std::max(length, z + 1);
+    const double held = std::min(tool.holder_length, 0.95 * (top - z));
+    if (held <= 0 || tool.holder_diameter <= tool.diameter) {
+        ring(out, r, z, r, top, z == 0, true);
+        disc(out, r, top, true);
+        return out;
+    }
+    // The cutter, and its holder from the gauge line down: a nut that narrows towards the cutter, the body, a groove and the flange.
+    const double h = tool.holder_diameter / 2;
+    const double below = top - held;
+    const double nose = std::min({0.18 * held, h - r, 8.0});
+    ring(out, r, z, r, below, z == 0, false);
+    ring(out, std::max(r, h - nose), below, h, below + nose, true, true);
+    disc(out, std::max(r, h - nose), below, false);
+    const double groove = std::min(0.12 * held, 5.0);
+    const double shelf = top - 2.2 * groove;
+    if (shelf > below + nose + groove) {
+        ring(out, h, below + nose, h, shelf - groove, false, true);
+        ring(out, 0.88 * h, shelf - groove, 0.88 * h, shelf, false, false);
+        disc(out, h, shelf - groove, true);
+        disc(out, h, shelf, false);
+        ring(out, h, shelf, h, top, true, true);
+    } else {
+        ring(out, h, below + nose, h, top, false, true);
+    }
+    disc(out, h, top, true);
     return out;
 }
 

@@ -124,6 +124,7 @@ void MachinePicture::set_stand(const Readings& readings, std::uint32_t tool, dou
 void MachinePicture::stand_at(const Readings& readings)
 {
     const Machine& machine = *this->machine();
+    shadow_.valid = false;
     joints_ = joint_frames(machine, readings);
     beyond_ = overtravels(machine, readings, 1e-6);
 }
@@ -147,6 +148,27 @@ void MachinePicture::set_riding(Riding riding)
     update();
 }
 
+void MachinePicture::set_section(std::optional<Section> section)
+{
+    section_ = section;
+    update();
+}
+
+std::pair<double, double> MachinePicture::extent(int axis) const
+{
+    std::pair<double, double> out{0, 0};
+    bool first = true;
+    for (const Part& part : parts_) {
+        const Frame frame = in_base(part);
+        for (const Eigen::Vector3f& end : part.solid.edges) {
+            const double at = (frame * end.cast<double>())[axis];
+            out = first ? std::pair(at, at) : std::pair(std::min(out.first, at), std::max(out.second, at));
+            first = false;
+        }
+    }
+    return out;
+}
+
 void MachinePicture::set_caption(const QString& caption)
 {
     caption_ = caption;
@@ -160,6 +182,7 @@ void MachinePicture::build_parts()
 {
     parts_.clear();
     upload_parts_ = true;
+    shadow_.valid = false;
     if (machine() == nullptr) {
         return;
     }
@@ -247,15 +270,16 @@ bool MachinePicture::is_beyond(int joint) const
 
 Frame MachinePicture::ride() const
 {
-    if (riding_ == Riding::machine || machine() == nullptr) {
+    if (machine() == nullptr) {
         return Frame::Identity();
     }
+    const Frame upright = Frame(Eigen::Quaterniond::FromTwoVectors(machine()->up, Vec3::UnitZ()));
     const Mount* work = machine()->first_mount(MountKind::work);
-    if (work == nullptr || work->parent < 0) {
-        return Frame::Identity();
+    if (riding_ == Riding::machine || work == nullptr || work->parent < 0) {
+        return upright;
     }
     // The work stands still, as it does in the reference posture.
-    return joints_[std::size_t(work->parent)].inverse();
+    return upright * joints_[std::size_t(work->parent)].inverse();
 }
 
 Frame MachinePicture::part_frame() const
@@ -268,21 +292,20 @@ Frame MachinePicture::part_frame() const
     return has_job() ? frame * results_->assembly().setup.part : frame;
 }
 
-Frame MachinePicture::place_of_part(const Part& part) const
+Frame MachinePicture::in_base(const Part& part) const
 {
+    const auto carried = [&](int joint) { return joint < 0 ? Frame::Identity() : joints_[std::size_t(joint)]; };
     switch (part.carrier) {
-    case Carrier::base: return ride() * part.frame;
-    case Carrier::joint: return ride() * joints_[std::size_t(part.joint)] * part.frame;
-    case Carrier::part: return part_frame() * part.frame;
+    case Carrier::base: return part.frame;
+    case Carrier::joint: return carried(part.joint) * part.frame;
+    case Carrier::part: return ride().inverse() * part_frame() * part.frame;
     case Carrier::tool: break;
     }
     const Mount* mount = tool_mount();
-    if (mount == nullptr) {
-        return ride();
-    }
-    const Frame carried = mount->parent < 0 ? Frame::Identity() : joints_[std::size_t(mount->parent)];
-    return ride() * carried * mount->frame * part.frame;
+    return mount == nullptr ? Frame::Identity() : Frame(carried(mount->parent) * mount->frame * part.frame);
 }
+
+Frame MachinePicture::place_of_part(const Part& part) const { return ride() * in_base(part); }
 
 QPointF MachinePicture::place_of(const Vec3& in_part) const
 {

@@ -58,6 +58,14 @@ public:
     void set_motion(std::optional<std::size_t> motion);
     void set_colouring(PathColouring colouring);
     void set_riding(Riding riding);
+    /// What lies beyond a place on an axis of the machine (base frame, mm), on the viewer's side, is cut away; the tool and the path stay.
+    struct Section {
+        int axis = 0; ///< 0: X, 1: Y, 2: Z
+        double place = 0;
+    };
+    void set_section(std::optional<Section> section);
+    /// How far the machine reaches along an axis, base frame, as it stands; mm. Precondition: there is a machine.
+    [[nodiscard]] std::pair<double, double> extent(int axis) const;
     void set_caption(const QString& caption);
     [[nodiscard]] Riding riding() const { return riding_; }
 
@@ -106,9 +114,10 @@ private:
     void build_parts();
     void renew_paint();
     [[nodiscard]] const std::vector<PathShape::Chunk>& chunks() const;
-    [[nodiscard]] Frame place_of_part(const Part& part) const;
-    [[nodiscard]] Frame part_frame() const; ///< the part's, in the world as the camera sees it
-    [[nodiscard]] Frame ride() const;
+    [[nodiscard]] Frame place_of_part(const Part& part) const; ///< in the world
+    [[nodiscard]] Frame in_base(const Part& part) const;       ///< in the machine's base frame
+    [[nodiscard]] Frame part_frame() const;                    ///< the part's, in the world as the camera sees it
+    [[nodiscard]] Frame ride() const; ///< of the base, in the world: upright, and against the work where that stands
     [[nodiscard]] std::vector<Rgb> palette() const;
     [[nodiscard]] bool is_beyond(int joint) const;
     void moved(); ///< the picture changes quickly: thin until it rests
@@ -121,6 +130,11 @@ private:
     void draw_path(bool thin, std::size_t first_chunk, std::size_t end_chunk);
     void draw_over(const QSize& size);
     void draw_chosen(const Eigen::Matrix4f& matrix, const QSize& size);
+    [[nodiscard]] Eigen::Vector4f kept_side() const;
+    bool start_bodies();
+    void free_bodies();
+    void renew_shadow();
+    void draw_floor();
     void draw_parts();
     void paint_wires(QPainter& painter);
     void paint_notes(QPainter& painter);
@@ -146,6 +160,7 @@ private:
     PathColouring colouring_ = PathColouring::state;
     std::bitset<256> painted_; ///< the colours' numbers that the path has
     Riding riding_ = Riding::machine;
+    std::optional<Section> section_;
     Camera camera_;
     QString caption_;
     QPointF pressed_;
@@ -162,8 +177,21 @@ private:
     std::unique_ptr<QOpenGLFramebufferObject> growing_; ///< the whole path, piece by piece, while the thinned one is in sight
     std::unique_ptr<QOpenGLShaderProgram> body_program_;
     std::unique_ptr<QOpenGLShaderProgram> path_program_;
-    GLuint arrays_[5]{}; ///< triangles, edges, path, thin path, drawn over
-    GLuint buffers_[8]{};
+    std::unique_ptr<QOpenGLShaderProgram> shadow_program_;
+    std::unique_ptr<QOpenGLShaderProgram> floor_program_;
+    GLuint arrays_[6]{}; ///< triangles, edges, path, thin path, drawn over, floor
+    GLuint buffers_[9]{};
+    /// What the light sees, from where it stands: base frame. It is taken anew when anything but the camera has moved.
+    struct Shadow {
+        GLuint target = 0;
+        GLuint depth = 0;
+        bool valid = false;
+        Eigen::Matrix4f matrix = Eigen::Matrix4f::Identity(); ///< from the base frame
+        Eigen::Vector4f kept = Eigen::Vector4f::UnitW();
+        Vec3 middle = Vec3::Zero(); ///< of all that stands there
+        double reach = 0;           ///< mm: how far it goes from there
+        double floor = 0;           ///< mm along up
+    } shadow_;
     bool upload_parts_ = true;
     bool upload_path_ = true;
     bool upload_status_ = true;

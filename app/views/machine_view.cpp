@@ -155,6 +155,17 @@ QWidget* MachineView::build_bar()
     view->setObjectName(QStringLiteral("fixed-view"));
     auto* riding = choice(tr("camera"), {tr("Machine stands"), tr("Part stands")}, tr("What stands still while axes move"));
     riding->setObjectName(QStringLiteral("riding"));
+    section_ = choice(tr("section"), {tr("No section"), tr("Cut across X"), tr("Cut across Y"), tr("Cut across Z")},
+                      tr("Cuts away what lies before a place on an axis of the machine; the tool and the path stay"));
+    section_->setObjectName(QStringLiteral("section"));
+    section_place_ = new QSlider(Qt::Horizontal);
+    section_place_->setObjectName(QStringLiteral("section-place"));
+    section_place_->setAccessibleName(tr("place of the section"));
+    section_place_->setToolTip(tr("Where the section lies, from end to end of the machine"));
+    section_place_->setRange(0, 1000);
+    section_place_->setValue(500);
+    section_place_->setMinimumWidth(60);
+    section_place_->setVisible(false);
     auto* whole = named_button(tr("Fit machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
     auto* path = named_button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
     for (const auto& [side, text, name, tip] :
@@ -180,6 +191,8 @@ QWidget* MachineView::build_bar()
     row->addWidget(colouring);
     row->addWidget(view);
     row->addWidget(riding);
+    row->addWidget(section_);
+    row->addWidget(section_place_, 1);
     row->addStretch(1);
     row->addWidget(whole);
     row->addWidget(path);
@@ -187,9 +200,28 @@ QWidget* MachineView::build_bar()
             [this](int index) { picture_->set_colouring(static_cast<PathColouring>(index)); });
     connect(view, &QComboBox::activated, this, [this](int index) { picture_->look(static_cast<Camera::View>(index)); });
     connect(riding, &QComboBox::currentIndexChanged, this, [this](int index) { picture_->set_riding(static_cast<Riding>(index)); });
+    connect(section_, &QComboBox::currentIndexChanged, this, [this](int index) {
+        section_place_->setVisible(index > 0);
+        show_section();
+    });
+    connect(section_place_, &QSlider::valueChanged, this, &MachineView::show_section);
     connect(whole, &QPushButton::clicked, picture_, &MachinePicture::fit_machine);
     connect(path, &QPushButton::clicked, picture_, &MachinePicture::fit_path);
     return bar;
+}
+
+void MachineView::show_section()
+{
+    const int axis = section_->currentIndex() - 1;
+    if (axis < 0 || machine() == nullptr) {
+        picture_->set_section(std::nullopt);
+        return;
+    }
+    const auto [low, high] = picture_->extent(axis);
+    const double place = low + (high - low) * section_place_->value() / section_place_->maximum();
+    section_place_->setToolTip(
+        tr("The section lies at %1 mm of the machine's %2").arg(place, 0, 'f', 1).arg(QStringLiteral("XYZ").mid(axis, 1)));
+    picture_->set_section(MachinePicture::Section{axis, place});
 }
 
 QWidget* MachineView::build_play()
@@ -291,6 +323,7 @@ void MachineView::renew()
     }
     band_->show_error(error, results ? tr("The picture shows the last good machine.") : QString());
     picture_->set_results(results);
+    show_section();
     if (charts_->isVisible()) {
         charts_->renew();
     }

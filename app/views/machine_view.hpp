@@ -65,6 +65,7 @@ private:
     QWidget* build_bar();
     QWidget* build_play();
     void renew() override;
+    void show_section();
     void follow(); ///< the selection has moved
     void show_stand();
     void show_draft();
@@ -107,6 +108,8 @@ private:
     QComboBox* speed_ = nullptr;
     QPushButton* finding_ = nullptr;
     QSlider* position_ = nullptr;
+    QComboBox* section_ = nullptr;
+    QSlider* section_place_ = nullptr;
     QTimer timer_;
     std::shared_ptr<const JobResults> shown_;
     std::optional<Readings> stand_;

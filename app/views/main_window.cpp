@@ -225,6 +225,7 @@ void MainWindow::build_corner()
     auto* anything = new QPushButton(tr("Ctrl K  anything"));
     anything->setObjectName(QStringLiteral("anything"));
     anything->setAccessibleName(tr("all commands"));
+    anything->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed); // whatever a run has to say beside it
     for (QWidget* widget : std::initializer_list<QWidget*>{doing_, progress_, stop_, title_, anything}) {
         row->addWidget(widget);
     }

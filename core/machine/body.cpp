@@ -54,6 +54,17 @@ void read_shape(Fields& fields, const FileUnits& units, Body& body)
         body.size = Vec3(size[0], size[1], size[2]) * units.length;
     }
     shapes += fields.has("box") ? 1 : 0;
+    if (fields.number("round", body.round, json::not_negative)) {
+        body.round *= units.length;
+        const double most = std::min(body.size.x(), body.size.y()) / 2;
+        if (!fields.has("box") || body.round > most) {
+            fields.problem(fields.here(),
+                           fields.has("box") ? fmt::format("the edges can't be rounded by more than half the box, {:g} mm", most)
+                                             : std::string("only a box has edges to round"),
+                           "make \"round\" smaller, or leave it away");
+            body.round = 0;
+        }
+    }
     for (const auto& [key, shape] : {std::pair{"cylinder", Shape::cylinder}, std::pair{"cone", Shape::cone}}) {
         if (const Node* node = fields.node(key, Kind::object)) {
             body.shape = shape;

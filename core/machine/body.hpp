@@ -21,6 +21,7 @@ struct Body {
     Frame frame = Frame::Identity(); ///< machine: base frame, reference posture; stock: part's frame
     Shape shape = Shape::box;
     Vec3 size = Vec3::Zero();                 ///< box: along x, y, z of the frame, mm
+    double round = 0;                         ///< box: radius of its edges along z in pictures, mm; contact counts the corners
     double bottom = 0;                        ///< cylinder, cone: diameter at the bottom, mm
     double top = 0;                           ///< likewise at the top; a cone's may be 0
     double length = 0;                        ///< cylinder, cone: along z, mm
@@ -34,8 +35,8 @@ struct Body {
 /// perpendicular unit vectors. `what` names the object in messages.
 Frame read_frame(json::Fields& fields, const FileUnits& units, const std::string& what, bool directions_required);
 
-/// Reads one of "box": [x, y, z], "cylinder": {"diameter", "length"}, "cone": {"diameter", "top", "length"}, "surface": a file's path, and
-/// its frame. Leaves id and parent alone.
+/// Reads one of "box": [x, y, z] (with "round"), "cylinder": {"diameter", "length"}, "cone": {"diameter", "top", "length"}, "surface": a
+/// file's path, and its frame. Leaves id and parent alone.
 void read_shape(json::Fields& fields, const FileUnits& units, Body& body);
 
 } // namespace wexilum

@@ -125,6 +125,7 @@ struct Machine {
     std::vector<Witness> witnesses;
     std::optional<JointIndex> retract; ///< the joint that takes the tool away from the work when it goes home
     bool retract_upwards = true;       ///< whether its home is at rising readings
+    Vec3 up = Vec3::UnitZ();           ///< base frame: how the machine stands on the floor, for pictures
 
     [[nodiscard]] std::optional<JointIndex> find_joint(const std::string& id) const;
     /// The first mount of a kind; nullptr where there is none.

@@ -130,6 +130,8 @@ std::vector<FormField> body_fields(const Document& document, const PartPath& pat
     out.push_back(choice({"shape"}, "Shape", {"box", "cylinder", "cone", "surface"}, "A simple solid, or a surface out of a file"));
     if (body.find("box") != nullptr) {
         out.push_back(with_dimension(field({"box"}, "Box", FieldKind::size, "Its edges along its own X, Y and Z", true), expr::length));
+        out.push_back(
+            number({"round"}, "Rounded by", expr::length, "Radius of its edges along Z, in the picture; contact counts the corners"));
     } else if (body.find("cylinder") != nullptr) {
         out.push_back(number({"cylinder", "diameter"}, "Diameter", expr::length, "Of the cylinder", true));
         out.push_back(number({"cylinder", "length"}, "Length", expr::length, "Along its own Z", true));
@@ -258,7 +260,8 @@ std::vector<FormField> fields_of(const Document& machine, const PartPath& path)
     auto joints = ids_of(machine, "joints");
     return {field({"name"}, "Name", FieldKind::text, "What the machine is called", true),
             field({"description"}, "Description", FieldKind::text, "For people"),
-            choice({"retract"}, "Retracts", std::move(joints), "The joint that takes the tool away from the work", false)};
+            choice({"retract"}, "Retracts", std::move(joints), "The joint that takes the tool away from the work", false),
+            field({"up"}, "Up", FieldKind::direction, "Away from the floor, for the picture: +Z where nothing is said")};
 }
 
 std::string name_of(const Document& machine, const PartPath& path)

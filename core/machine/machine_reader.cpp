@@ -62,6 +62,7 @@ private:
         units_ = read_units(root);
         root.text("name", machine_.name, true);
         root.text("description", machine_.description);
+        read_direction(root, "up", machine_.up, false);
         root.each_item(
             "joints", [&](const Node& n) { read_joint(n); }, whole);
         root.each_item(

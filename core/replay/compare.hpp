@@ -140,6 +140,7 @@ private:
     void pass_tiny(const Seen* seen);
     [[nodiscard]] double place_by_time(const Seen& seen, const Expected& item, double s, double& reach);
     void sample(const Seen& seen, const Expected& item, bool to_the_end);
+    bool goes_round(const Seen& seen, const Expected& item);
     bool standing_turn(const Seen& seen, const Expected& item);
     void check_feed(const Seen& seen, const Expected& item, double s0, double s1);
     void check_state(const Seen& seen, const Expected& item);

@@ -35,7 +35,8 @@ void Comparer::cut(const Seen& seen)
     const Deviation at_end = deviation_at(item.piece, 1, seen.to);
     const double s = item.piece.project(seen.to, progress_);
     const bool standing = item.piece.length() < still_length && item.piece.turn() < 1e-9;
-    const bool is_end = within(at_end, seen.budget) && (!item.piece.curved() || s > progress_ || standing);
+    const bool covers = !item.piece.curved() || s > progress_ || standing || goes_round(seen, item);
+    const bool is_end = within(at_end, seen.budget) && covers;
     if (!is_end && standing_turn(seen, item)) {
         return;
     }
@@ -63,7 +64,7 @@ void Comparer::cut(const Seen& seen)
     if (nearly_reached(seen) || look_ahead(seen)) {
         return;
     }
-    if (at_end.tip < close_tip && at_end.axis < close_axis) {
+    if (at_end.tip < close_tip && at_end.axis < close_axis && covers) {
         sample(seen, item, true);
         reached(seen, item, at_end);
         advance(seen.to);
@@ -77,6 +78,20 @@ void Comparer::cut(const Seen& seen)
     } else {
         extra(seen);
     }
+}
+
+/// Of a curve that ends where it begins, or where the tool is on it: whether the move goes all the way round, and not none of it.
+bool Comparer::goes_round(const Seen& seen, const Expected& item)
+{
+    constexpr int parts = 16;
+    double way = 0;
+    Vec3 before = seen.from.tip;
+    for (int i = 1; i <= parts; ++i) {
+        const Vec3 here = i == parts ? seen.to.tip : pose_at(seen.move, double(i) / parts, on_way_).tip;
+        way += (here - before).norm();
+        before = here;
+    }
+    return way > 0.5 * (1 - progress_) * item.piece.length();
 }
 
 bool Comparer::standing_turn(const Seen& seen, const Expected& item)

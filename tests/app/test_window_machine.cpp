@@ -1,6 +1,7 @@
 // What stands beside the machine's picture: moved by hand, links, contact, reach, witnesses and attachments, by mouse and keys.
 #include "tests/app/window_fixture.hpp"
 
+#include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
 #include "core/geometry/pose.hpp"
 #include "core/machine/kinematics.hpp"
@@ -47,6 +48,64 @@ class TestWindowMachine : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void initTestCase() { QStandardPaths::setTestModeEnabled(true); }
+
+    // --- the picture
+
+    void a_section_opens_the_machine()
+    {
+        Desk desk(QStringLiteral("fork-arm"));
+        desk.click_station(Station::machine);
+        MachinePicture& picture = desk.window().machine().picture();
+        if (!picture.has_graphics()) {
+            QVERIFY(qEnvironmentVariable("QT_QPA_PLATFORM") == QStringLiteral("offscreen")); // with a display there is OpenGL
+            return;
+        }
+        auto& section = desk.find<QComboBox>("section");
+        auto& place = desk.find<QSlider>("section-place");
+        QVERIFY(!place.isVisible());
+        const QImage whole = picture.frame(false);
+        const auto hatched = [&] { // cut faces are of the accent's colour, brighter
+            const QImage image = picture.frame(false);
+            const QColor cut(QColor::fromRgb(tokens().accent));
+            int count = 0;
+            for (int y = 0; y < image.height(); ++y) {
+                for (int x = 0; x < image.width(); ++x) {
+                    const QColor c = image.pixelColor(x, y);
+                    const bool same = std::abs(c.red() - 1.1 * cut.red()) < 3 && std::abs(c.green() - 1.1 * cut.green()) < 3 &&
+                                      std::abs(c.blue() - 1.1 * cut.blue()) < 3;
+                    count += same ? 1 : 0;
+                }
+            }
+            return count;
+        };
+        QCOMPARE(hatched(), 0);
+        section.setFocus();
+        QTest::keyClick(&section, Qt::Key_Down); // across X
+        QVERIFY(place.isVisible());
+        const int middle = hatched();
+        QVERIFY(middle > 500);
+        place.setFocus();
+        QTest::keyClick(&place, Qt::Key_Home); // at the machine's end nothing is left of what is before it
+        QTest::keyClick(&place, Qt::Key_PageUp);
+        QVERIFY(place.toolTip().contains(QStringLiteral("mm of the machine's X")));
+        QVERIFY(hatched() != middle);
+        QTest::keyClick(&section, Qt::Key_Up);
+        QVERIFY(!place.isVisible());
+        QCOMPARE(picture.frame(false), whole);
+    }
+
+    void a_machine_stands_on_its_floor()
+    {
+        // The horizontal mill's up is +Y: its column rises in the picture from the front.
+        Desk desk(QStringLiteral("fork-arm"));
+        desk.click_station(Station::machine);
+        MachinePicture& picture = desk.window().machine().picture();
+        picture.look(Camera::View::front);
+        const QPointF low = picture.place_of(Vec3(0, 0, 0));
+        const QPointF high = picture.place_of(Vec3(0, 100, 0)); // the part's y is the machine's
+        QVERIFY(high.y() < low.y() - 5);
+        QVERIFY(std::abs(high.x() - low.x()) < 1);
+    }
 
     // --- links
 

@@ -36,6 +36,17 @@ const std::vector<std::pair<const char*, const char*>> formats{{"machine", "mach
 class TestDocsAndSchemas : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void every_key_is_described() // in the schemas, and with the same words in the page that is made of them
+    {
+        QTemporaryDir scratch;
+        QProcess process;
+        process.start(python_program(), {source_folder() + "/dev/keys", scratch.filePath("keys.md")});
+        QVERIFY(process.waitForFinished());
+        QVERIFY2(process.exitCode() == 0, process.readAllStandardError().constData()); // a key without a description ends it
+        QCOMPARE(QString::fromStdString(read_file(scratch.filePath("keys.md").toStdString())), doc("formats/keys.md"));
+        QVERIFY(doc("formats/keys.md").count("\n| ") > 400);
+    }
+
     void schemas_data()
     {
         QTest::addColumn<QString>("schema");

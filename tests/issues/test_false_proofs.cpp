@@ -91,6 +91,7 @@ private Q_SLOTS:
     void an_endless_joint_goes_home_on_any_turn_data();
     void an_endless_joint_goes_home_on_any_turn();
     void a_tool_called_again_is_no_finding();
+    void a_full_circle_is_looked_at_like_any_cut();
 };
 
 /// Code of the right toolpath, held against one whose tool axes are turned: the head stays as it is.
@@ -507,6 +508,22 @@ void TestFalseProofs::an_endless_joint_goes_home_on_any_turn()
     const ReplayReport left = code.with(home, replaced(code.lines[home], "C0.", "C10."));
     const auto& list = left.findings.list();
     QVERIFY(std::any_of(list.begin(), list.end(), [](const Finding& f) { return f.kind == "stray-rapid"; }));
+}
+
+void TestFalseProofs::a_full_circle_is_looked_at_like_any_cut()
+{
+    const Code code("mirror-cell");
+    const auto circles = code.where("G2 I-128.25 F900");
+    QVERIFY(circles.size() >= 4);
+    for (const std::size_t line : circles) {
+        const auto with = [&](const char* from, const char* to) { return code.with(line, replaced(code.lines[line], from, to)); };
+        QVERIFY(error_at(with(" F900.", ""), "feed-differs", line + 1)); // at the feed of the way down
+        QVERIFY(error_at(with("F900.", "F90."), "feed-differs", line + 1));
+        QVERIFY(error_at(with("F900.", "F900. M9"), "coolant-differs", line + 1));
+        QVERIFY(with("G2 I-128.25", "G1 X128.25").findings.has_errors()); // none of it
+        QVERIFY(with("G2 I-128.25", "G1 X128.249").findings.has_errors());
+        QVERIFY(with("G2", "G3").findings.has_errors());
+    }
 }
 
 void TestFalseProofs::a_tool_called_again_is_no_finding()
