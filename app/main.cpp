@@ -86,6 +86,9 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
         window.machine().show_side(wexilum::app::MachineView::Side::define);
         window.machine().definition().choose(options.value(QStringLiteral("define")));
     }
+    if (options.isSet(QStringLiteral("section"))) {
+        window.machine().show_section_across(int(QStringLiteral("xyz").indexOf(options.value(QStringLiteral("section")).toLower())));
+    }
     if (options.isSet(QStringLiteral("beside"))) {
         const auto side = wexilum::app::MachineView::side_named(options.value(QStringLiteral("beside")));
         window.machine().show_side(side.value_or(wexilum::app::MachineView::Side::none));
@@ -167,6 +170,8 @@ int main(int argc, char** argv)
          {QStringLiteral("charts"), QStringLiteral("Charts of the axes, with --screenshot: position, speed or acceleration."),
           QStringLiteral("course")},
          {QStringLiteral("define"), QStringLiteral("Part of the machine to define, with --screenshot: joints/2."), QStringLiteral("part")},
+         {QStringLiteral("section"), QStringLiteral("Cuts the machine across its middle, with --screenshot: x, y or z."),
+          QStringLiteral("axis")},
          {QStringLiteral("beside"),
           QStringLiteral("What stands beside the machine's picture, with --screenshot: jog, links, contact, reach, witnesses or heads."),
           QStringLiteral("name")},

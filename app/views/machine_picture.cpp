@@ -204,7 +204,7 @@ void MachinePicture::build_parts()
     if (const Tool* tool = a.setup.find_tool(tool_); tool != nullptr && tool_length_ > 0) {
         Frame frame = Frame::Identity();
         const Mount* mount = tool_mount();
-        const Rgb colour = is_dark() ? Rgb(0x9C9484) : Rgb(0x6E675A);
+        const Rgb colour = is_dark() ? Rgb(0x8FB0C8) : Rgb(0x56788F);
         if (mount != nullptr && mount->blade) { // a disc across y
             Body disc;
             disc.shape = wexilum::Shape::cylinder;

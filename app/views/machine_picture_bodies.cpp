@@ -76,7 +76,7 @@ void main() {
     }
     float key = max(dot(m, lamp), 0.0);
     float open = flat_share < 0.5 && key > 0.0 ? lit(m) : 0.0;
-    float light = 0.52 + 0.15 * dot(m, up) + 0.40 * key * open + 0.10 * max(dot(m, towards), 0.0);
+    float light = 0.46 + 0.15 * dot(m, up) + 0.40 * key * open + 0.10 * max(dot(m, towards), 0.0);
     result = vec4(min(colour * mix(light, 1.0, flat_share), vec3(1)), cover);
 })";
 const char* const shadow_vertex = R"(#version 330 core

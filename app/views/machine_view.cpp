@@ -164,7 +164,7 @@ QWidget* MachineView::build_bar()
     section_place_->setToolTip(tr("Where the section lies, from end to end of the machine"));
     section_place_->setRange(0, 1000);
     section_place_->setValue(500);
-    section_place_->setMinimumWidth(60);
+    section_place_->setFixedWidth(110);
     section_place_->setVisible(false);
     auto* whole = named_button(tr("Fit machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
     auto* path = named_button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
@@ -187,12 +187,12 @@ QWidget* MachineView::build_bar()
     }
     chart_->setCheckable(true);
     panes->addStretch(1);
+    panes->addWidget(section_place_);
     panes->addWidget(chart_);
     row->addWidget(colouring);
     row->addWidget(view);
     row->addWidget(riding);
     row->addWidget(section_);
-    row->addWidget(section_place_, 1);
     row->addStretch(1);
     row->addWidget(whole);
     row->addWidget(path);
@@ -209,6 +209,8 @@ QWidget* MachineView::build_bar()
     connect(path, &QPushButton::clicked, picture_, &MachinePicture::fit_path);
     return bar;
 }
+
+void MachineView::show_section_across(int axis) { section_->setCurrentIndex(axis >= 0 && axis < 3 ? axis + 1 : 0); }
 
 void MachineView::show_section()
 {

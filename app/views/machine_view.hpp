@@ -40,6 +40,8 @@ public:
     [[nodiscard]] static std::optional<Side> side_named(const QString& name);
     [[nodiscard]] Side side() const { return side_now_; }
     void show_side(Side side);
+    /// Cuts the machine across its middle: 0 X, 1 Y, 2 Z; anything else for no section.
+    void show_section_across(int axis);
     [[nodiscard]] LinksPane& links() { return *links_; }
     [[nodiscard]] AxisCharts& charts() { return *charts_; }
     /// The axes' courses in the place of their sliders.

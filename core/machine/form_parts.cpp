@@ -112,7 +112,17 @@ Result<std::string> reshaped(const Document& document, const PartPath& path, con
                               : shape == "cone"     ? fmt::format("{{\"diameter\": {0}, \"top\": 0, \"length\": {0}}}", mm)
                                                     : std::string("\"bodies/surface.stl\"");
     const Node& node = *body->find(before);
-    return applied_all(document, {json::renamed_member(document, node, shape), {node.begin, node.end, value}});
+    std::vector<Patch> patches{json::renamed_member(document, node, shape), {node.begin, node.end, value}};
+    if (body->find("round") != nullptr) { // only a box has edges to round
+        PartPath round = path;
+        round.emplace_back("round");
+        const auto gone = json::remove_value(document, round);
+        if (!gone) {
+            return gone.error();
+        }
+        patches.push_back(*gone);
+    }
+    return applied_all(document, patches);
 }
 
 /// A joint's new name wherever the file says the old one.

@@ -163,6 +163,10 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
                "cancel the cycle before the plane changes");
         return;
     }
+    if (words.has(Function::machine_coordinates)) {
+        report(Severity::error, "code-error", "", "a cycle in machine coordinates is not simulated", "drill at the work offset's coordinates");
+        return;
+    }
     const auto at = Eigen::Index(cycle_joint_);
     const WordMeaning* distance = use(Group::distance);
     if (cycle_joint_ == SIZE_MAX || (distance != nullptr && distance->function == Function::incremental)) {

@@ -23,11 +23,13 @@ int far_apart(QRgb a, QRgb b)
     return std::max({std::abs(qRed(a) - qRed(b)), std::abs(qGreen(a) - qGreen(b)), std::abs(qBlue(a) - qBlue(b))});
 }
 
-/// The colour of a body's face that looks straight at the eye, by the shading's formula: 0.60 + 0.30 * 0.55 / |(0.35, 0.75, 0.55)| + 0.18.
+/// The colour of a face that looks up, straight at the eye, in the light: 0.46 + 0.15 from the sky, 0.40 / |(0.30, 0.62, 1)| from the lamp,
+/// 0.10 from the eye.
 QRgb lit(Rgb body)
 {
-    const double light = 0.60 + 0.30 * 0.55 / std::sqrt(0.35 * 0.35 + 0.75 * 0.75 + 0.55 * 0.55) + 0.18;
-    return qRgb(int((body >> 16 & 255) * light), int((body >> 8 & 255) * light), int((body & 255) * light));
+    const double light = 0.46 + 0.15 + 0.40 / std::sqrt(0.30 * 0.30 + 0.62 * 0.62 + 1) + 0.10;
+    const auto shade = [&](Rgb channel) { return std::min(255, int((channel & 255) * light)); };
+    return qRgb(shade(body >> 16), shade(body >> 8), shade(body));
 }
 
 } // namespace

@@ -78,12 +78,12 @@ private Q_SLOTS:
             }
             return count;
         };
-        QCOMPARE(hatched(), 0);
+        const int path = hatched(); // in nearly the same colour
         section.setFocus();
         QTest::keyClick(&section, Qt::Key_Down); // across X
         QVERIFY(place.isVisible());
         const int middle = hatched();
-        QVERIFY(middle > 500);
+        QVERIFY2(middle > path + 500, qPrintable(QStringLiteral("%1 %2").arg(path).arg(middle)));
         place.setFocus();
         QTest::keyClick(&place, Qt::Key_Home); // at the machine's end nothing is left of what is before it
         QTest::keyClick(&place, Qt::Key_PageUp);

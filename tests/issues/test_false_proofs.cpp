@@ -92,6 +92,7 @@ private Q_SLOTS:
     void an_endless_joint_goes_home_on_any_turn();
     void a_tool_called_again_is_no_finding();
     void a_full_circle_is_looked_at_like_any_cut();
+    void a_cycle_in_machine_coordinates();
 };
 
 /// Code of the right toolpath, held against one whose tool axes are turned: the head stays as it is.
@@ -523,6 +524,16 @@ void TestFalseProofs::a_full_circle_is_looked_at_like_any_cut()
         QVERIFY(with("G2 I-128.25", "G1 X128.25").findings.has_errors()); // none of it
         QVERIFY(with("G2 I-128.25", "G1 X128.249").findings.has_errors());
         QVERIFY(with("G2", "G3").findings.has_errors());
+    }
+}
+
+void TestFalseProofs::a_cycle_in_machine_coordinates()
+{
+    const Code code("fork-arm");
+    for (const std::size_t line : code.where("^N[0-9]+ X-30\\.$")) { // holes, by the cycle in force
+        if (line + 1 < code.lines.size() && code.lines[line + 1].ends_with(" X0.")) {
+            QVERIFY(error_at(code.with(line, code.lines[line] + " G53"), "code-error", line + 1));
+        }
     }
 }
 

@@ -91,7 +91,8 @@ PlainPose PlainMachine::pose(const std::map<QString, double>& at, const QString&
     const PlainMount& work = mounts_.at(work_mount_);
     const Isometry3d spindle = moved(tool.parent, at) * tool.frame;
     const Isometry3d in_work = (moved(work.parent, at) * work.frame).inverse() * spindle;
-    return {in_work * (tool.blade ? Vector3d(-length, 0, 0) : Vector3d(0, 0, -length)), in_work.linear().col(2)};
+    return {in_work * (tool.blade ? Vector3d(-length, 0, 0) : Vector3d(0, 0, -length)), in_work.linear().col(2),
+            in_work.linear().col(tool.blade ? 0 : 2)};
 }
 
 bool PlainMachine::is_rotary(const QString& joint) const { return joints_.at(joint).rotary; }
@@ -200,8 +201,9 @@ private:
         } else if (does == QStringLiteral("length-off")) {
             length_ = 0;
             length_joint_.clear();
+            length_on_ = false;
         } else if (does == QStringLiteral("length-on")) {
-            calls_length_ = true;
+            calls_length_ = length_on_ = true;
         } else if (does == QStringLiteral("machine-coordinates")) {
             in_machine_ = true;
         } else if (does == QStringLiteral("dwell")) {
@@ -209,8 +211,10 @@ private:
         } else if (does == QStringLiteral("tool-change")) {
             changes_ = true;
         } else if (does == QStringLiteral("tool-mount")) {
-            mount_ = meaning[QStringLiteral("mount")].toString();
-            tell("mount " + mount_.toStdString());
+            if (const QString mount = meaning[QStringLiteral("mount")].toString(); mount != mount_) {
+                mount_ = mount;
+                tell("mount " + mount_.toStdString());
+            }
         } else if (does.startsWith(QStringLiteral("brake-"))) {
             brakes_[meaning[QStringLiteral("joint")].toString()] = does;
         } else if (does == QStringLiteral("stop") || does == QStringLiteral("optional-stop") || does == QStringLiteral("program-end") ||
@@ -282,8 +286,8 @@ private:
             spindle_ = QStringLiteral("spindle-off");
             tell("tool " + std::to_string(tool_) + " at " + places());
         }
-        if (calls_length_) {
-            call_length(pop(letter("length_register")), by);
+        if (const auto registered = pop(letter("length_register")); calls_length_ || (registered && length_on_)) {
+            call_length(registered, by);
         }
         if (dwells_) {
             const auto word = pop(letter("dwell"));
@@ -329,7 +333,7 @@ private:
                 length_ = tool[QStringLiteral("length")].toDouble();
             }
         }
-        if (length_ == 0) {
+        if (length_ == 0 && (!registered || registered->number.toDouble() != 0)) {
             tell("alarm: no such length");
         }
     }
@@ -562,6 +566,7 @@ private:
     bool inches_ = false;
     bool incremental_ = false;
     bool calls_length_ = false;
+    bool length_on_ = false;
     bool in_machine_ = false;
     bool dwells_ = false;
     bool changes_ = false;

@@ -17,6 +17,7 @@ namespace wexilum::test {
 struct PlainPose {
     Eigen::Vector3d tip;
     Eigen::Vector3d axis;
+    Eigen::Vector3d out; ///< of the work: along the tool, of a blade towards its middle
 };
 
 /// Joints in a chain, as products of turns and shifts.

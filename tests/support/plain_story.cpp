@@ -46,7 +46,8 @@ struct Chain {
         }
         const double t = std::clamp((s - along[i - 1]) / (along[i] - along[i - 1]), 0.0, 1.0);
         return {poses[i - 1].tip + (poses[i].tip - poses[i - 1].tip) * t,
-                (poses[i - 1].axis + (poses[i].axis - poses[i - 1].axis) * t).normalized()};
+                (poses[i - 1].axis + (poses[i].axis - poses[i - 1].axis) * t).normalized(),
+                (poses[i - 1].out + (poses[i].out - poses[i - 1].out) * t).normalized()};
     }
 };
 
@@ -95,7 +96,7 @@ bool same_state(const std::string& a, const std::string& b)
     return std::abs(one - two) <= 0.015 * std::abs(one) && a.substr(at + 2 + end_a) == b.substr(other + 2 + end_b);
 }
 
-/// An optional stop between cuts changes nothing that is made.
+/// A stop between cuts changes nothing that is made.
 std::vector<PlainStep> without_pauses(std::vector<PlainStep> steps)
 {
     std::size_t kept = 0;
@@ -103,7 +104,7 @@ std::vector<PlainStep> without_pauses(std::vector<PlainStep> steps)
     for (std::size_t i = 0; i < steps.size(); ++i) {
         feed = steps[i].motion ? steps[i].feed : feed;
         const bool next = i + 1 < steps.size() && steps[i + 1].motion && steps[i + 1].feed;
-        if (steps[i].motion || steps[i].state != "optional-stop" || (feed && next)) {
+        if (steps[i].motion || !steps[i].state.ends_with("stop") || (feed && next)) {
             steps[kept++] = steps[i];
         }
     }
@@ -130,14 +131,14 @@ std::string difference(const PlainControl& control, const std::vector<PlainStep>
             cut.insert(cut.end(), step.poses.begin(), step.poses.end());
         }
     }
-    std::map<std::array<long, 3>, double> highest; // along an axis, of all that is cut
+    std::map<std::array<long, 3>, double> highest; // along a direction, of all that is cut
     const auto clear = [&](const PlainPose& pose) {
         const auto key = [](double v) { return std::lround(v * 1e6); };
-        const auto [found, is_new] = highest.try_emplace({key(pose.axis.x()), key(pose.axis.y()), key(pose.axis.z())}, -1e9);
+        const auto [found, is_new] = highest.try_emplace({key(pose.out.x()), key(pose.out.y()), key(pose.out.z())}, -1e9);
         for (std::size_t i = 0; i < cut.size() && is_new; ++i) {
-            found->second = std::max(found->second, pose.axis.dot(cut[i].tip));
+            found->second = std::max(found->second, pose.out.dot(cut[i].tip));
         }
-        return pose.axis.dot(pose.tip) > found->second + 0.5;
+        return pose.out.dot(pose.tip) > found->second + 0.5;
     };
     const double tip = control.tip_tolerance() + 0.0006;   // and half a last digit
     const double axis = control.axis_tolerance() + 0.0006; // deg

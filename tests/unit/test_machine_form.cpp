@@ -213,7 +213,7 @@ private Q_SLOTS:
     {
         const PartPath bed{"bodies", std::size_t(0)};
         const std::string round = after(tarn, bed, "Shape", "cylinder");
-        QCOMPARE(round, replaced(tarn, "\"box\": [760, 900, 90]", "\"cylinder\": {\"diameter\": 100, \"length\": 100}"));
+        QCOMPARE(round, replaced(tarn, "\"box\": [760, 900, 90], \"round\": 45", "\"cylinder\": {\"diameter\": 100, \"length\": 100}"));
         const std::string wider = after(round, bed, "Diameter", "10 in");
         QCOMPARE(shown(wider, bed, "Diameter"), "254");
         QVERIFY(bool(read_machine(parsed(wider))));
