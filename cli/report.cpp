@@ -96,19 +96,81 @@ Status read_lines(ByteSource& source, const std::string& file, const FindingList
     return {};
 }
 
+namespace {
+
+/// What one cause has brought about: findings that say the same but for their figures.
+struct Cause {
+    const Finding* worst = nullptr;
+    std::size_t count = 0;
+    std::vector<const Finding*> places;
+};
+
+std::vector<Cause> causes_of(const FindingList& findings, Severity severity)
+{
+    std::vector<Cause> out;
+    std::map<std::string, std::size_t> by_words;
+    for (const Finding& f : findings.list()) {
+        if (f.severity != severity) {
+            continue;
+        }
+        std::string words = f.kind + ' ';
+        std::copy_if(f.message.begin(), f.message.end(), std::back_inserter(words),
+                     [](char c) { return std::string_view("0123456789.-").find(c) == std::string_view::npos; });
+        const auto [found, is_new] = by_words.try_emplace(words, out.size());
+        if (is_new) {
+            out.emplace_back();
+        }
+        Cause& cause = out[found->second];
+        cause.worst = cause.worst == nullptr || f.worst > cause.worst->worst ? &f : cause.worst;
+        cause.count += f.count;
+        cause.places.push_back(&f);
+    }
+    return out;
+}
+
+/// The other places of a cause, a few of them, by the program or else by the toolpath.
+std::string also_at(const Cause& cause)
+{
+    constexpr std::size_t most = 6;
+    std::string out;
+    std::string file; // said last
+    std::size_t told = 0;
+    for (const Finding* f : cause.places) {
+        const Place& place = f->code.line > 0 ? f->code : f->source;
+        if (f == cause.worst || place.line == 0) {
+            continue;
+        }
+        if (told < most) {
+            const std::uint32_t last = f->code.line > 0 ? f->last_code_line : f->last_source_line;
+            const std::string range = last > place.line ? fmt::format("{} to {}", place.line, last) : fmt::format("{}", place.line);
+            out += fmt::format("{}{}{}", told == 0 ? "" : ", ",
+                               place.file == file   ? ""
+                               : place.file.empty() ? "block "
+                                                    : place.file + ':',
+                               range);
+            file = place.file;
+        }
+        ++told;
+    }
+    return told > most ? fmt::format("{} and {} more", out, told - most) : out;
+}
+
+} // namespace
+
 void print_findings(const FindingList& findings, const CodeLines& lines)
 {
     for (const Severity severity : {Severity::error, Severity::warning, Severity::remark}) {
-        for (const Finding& f : findings.list()) {
-            if (f.severity != severity) {
-                continue;
-            }
+        for (const Cause& cause : causes_of(findings, severity)) {
+            const Finding& f = *cause.worst;
             fmt::print("  {:<8} {:<18} {}{}\n", name_of(f.severity), f.kind, f.message,
-                       f.count > 1 ? fmt::format(" (the worst of {})", f.count) : "");
+                       cause.count > 1 ? fmt::format(" (the worst of {})", cause.count) : "");
             const std::string source = where(f.source, f.last_source_line, f.worst_source.line);
             const std::string code = where(f.code, f.last_code_line, f.worst_code.line);
             if (!source.empty() || !code.empty()) {
                 fmt::print("  {:<27} at {}{}{}\n", "", source, source.empty() || code.empty() ? "" : ", ", code);
+            }
+            if (const std::string others = also_at(cause); !others.empty()) {
+                fmt::print("  {:<27} and at {}\n", "", others);
             }
             if (const auto text = lines.find({f.worst_code.file, f.worst_code.line}); text != lines.end()) {
                 fmt::print("  {:<27} text: {}\n", "", text->second);

@@ -24,7 +24,8 @@ using CodeLines = std::map<std::pair<std::string, std::uint32_t>, std::string>;
 /// Reads those lines of a program to which findings point, the worst of each.
 Status read_lines(ByteSource& source, const std::string& file, const FindingList& findings, CodeLines& out);
 
-/// The findings as indented lines, worst first, with the text of the line that each points to where `lines` has it.
+/// The findings as indented lines, errors first, each cause once: its worst place, how many there are, some of the others, and the text of
+/// the line that each points to where `lines` has it.
 void print_findings(const FindingList& findings, const CodeLines& lines = {});
 
 } // namespace wexilum::cli

@@ -73,6 +73,7 @@ class TestFirstEvening : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void the_first_project_is_proven_and_in_the_guide();
+    void one_cause_is_told_once();
     void a_new_file_of_each_kind();
     void numbers_where_the_units_are_degrees_data();
     void numbers_where_the_units_are_degrees();
@@ -354,6 +355,26 @@ void TestFirstEvening::a_pocket_milled_before()
     // In the whole block, and beside a slot that does not reach so far, it is told.
     QVERIFY(contact("", drill).has_errors());
     QVERIFY(contact(slot, drill).has_errors());
+}
+
+/// A joint beyond its travel at many places: one finding with its worst place, how many there are and some of the others.
+void TestFirstEvening::one_cause_is_told_once()
+{
+    const QStringList replay{"replay", "--project", QString::fromStdString(demo_folder()), "--job", "fails-beyond-travel"};
+    const Ended text = cli(replay);
+    QCOMPARE(text.code, 1);
+    QCOMPARE(text.out.count("\n  error "), 1);
+    const Ended json = cli(replay + QStringList{"--json"});
+    qsizetype places = 0;
+    static const QRegularExpression count("\"count\": ?([0-9]+)");
+    for (auto it = count.globalMatch(json.out); it.hasNext();) {
+        places += it.next().captured(1).toLongLong();
+    }
+    QVERIFY(places > 100);
+    QVERIFY2(text.out.contains(QString("X goes 53.250 mm beyond the high end of its travel (the worst of %1)").arg(places)),
+             qPrintable(text.out));
+    static const QRegularExpression others("\n +and at [^\n]*:[0-9]+ to [0-9]+, [0-9]+ to [0-9]+.* and [0-9]+ more\n");
+    QVERIFY2(others.match(text.out).hasMatch(), qPrintable(text.out));
 }
 
 QTEST_GUILESS_MAIN(TestFirstEvening)
