@@ -183,9 +183,21 @@ void MachinePicture::build_parts()
     parts_.clear();
     upload_parts_ = true;
     shadow_.valid = false;
-    if (machine() == nullptr) {
-        return;
+    if (machine() != nullptr) {
+        collect_parts();
     }
+    for (Part& part : parts_) {
+        const auto& corners = part.solid.triangles;
+        part.low = part.high = corners.empty() ? Vec3(Vec3::Zero()) : Vec3(corners.front().at.cast<double>());
+        for (const Solid::Corner& corner : corners) {
+            part.low = part.low.cwiseMin(corner.at.cast<double>());
+            part.high = part.high.cwiseMax(corner.at.cast<double>());
+        }
+    }
+}
+
+void MachinePicture::collect_parts()
+{
     const Tokens& t = tokens();
     for (const Body& body : machine()->bodies) {
         if (body.mount >= 0 && std::uint32_t(body.mount) != mount_) {

@@ -104,6 +104,8 @@ private:
         int joint = -1;
         Frame frame = Frame::Identity();
         Rgb colour = 0;
+        Vec3 low = Vec3::Zero(); ///< of the solid, in its own frame
+        Vec3 high = Vec3::Zero();
         int first_triangle = 0; ///< of the corners in the buffer
         int first_edge = 0;
     };
@@ -112,6 +114,7 @@ private:
     /// What belongs to the job can be shown.
     [[nodiscard]] bool has_job() const { return results_ != nullptr && !strange_; }
     void build_parts();
+    void collect_parts();
     void renew_paint();
     [[nodiscard]] const std::vector<PathShape::Chunk>& chunks() const;
     [[nodiscard]] Frame place_of_part(const Part& part) const; ///< in the world

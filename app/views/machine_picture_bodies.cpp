@@ -8,6 +8,7 @@
 #include <QOpenGLContext>
 #include <QOpenGLFramebufferObject>
 
+#include <algorithm>
 #include <cmath>
 
 namespace wexilum::app {
@@ -16,8 +17,9 @@ using namespace gl;
 
 namespace {
 
-constexpr float stock_cover = 0.45F; // of what is behind it
-constexpr int shadow_size = 1024;    // pixels of what the light sees
+constexpr float stock_cover = 0.45F;        // of what is behind it
+constexpr int shadow_size = 1024;           // pixels of what the light sees
+constexpr std::size_t most_shaded = 300000; // corners of a body that casts a shadow
 
 /// Towards the light, as the machine stands on its floor: over the left shoulder of who looks from the corner.
 const Vec3 to_light = Vec3(-0.30, -0.62, 1.0).normalized();
@@ -210,14 +212,16 @@ void MachinePicture::renew_shadow()
     const Frame upright = Frame(Eigen::Quaterniond::FromTwoVectors(up, Vec3::UnitZ()));
     Vec3 low = Vec3::Constant(1e300);
     Vec3 high = Vec3::Constant(-1e300);
-    double floor = 1e300;
+    const bool founded = std::any_of(parts_.begin(), parts_.end(), [](const Part& part) { return part.carrier == Carrier::base; });
+    double floor = 1e300; // under what stands, whatever moves
     for (const Part& part : parts_) {
         const Frame frame = in_base(part);
-        for (const Solid::Corner& corner : part.solid.triangles) {
-            const Vec3 at = frame * corner.at.cast<double>();
+        for (int corner = 0; corner < 8; ++corner) {
+            const Vec3 at = frame * Vec3((corner & 1) != 0 ? part.high.x() : part.low.x(), (corner & 2) != 0 ? part.high.y() : part.low.y(),
+                                         (corner & 4) != 0 ? part.high.z() : part.low.z());
             low = low.cwiseMin(at);
             high = high.cwiseMax(at);
-            floor = std::min(floor, up.dot(at));
+            floor = !founded || part.carrier == Carrier::base ? std::min(floor, up.dot(at)) : floor;
         }
     }
     if (low.x() > high.x()) {
@@ -250,6 +254,9 @@ void MachinePicture::renew_shadow()
     set_matrix(*shadow_program_, "matrix", shadow_.matrix);
     glBindVertexArray(arrays_[triangles]);
     for (const Part& part : parts_) {
+        if (part.solid.triangles.size() > most_shaded) {
+            continue; // as quick as without
+        }
         const bool whole = part.carrier == Carrier::tool;
         const Eigen::Vector4f side = whole ? Eigen::Vector4f(Eigen::Vector4f::UnitW()) : kept;
         shadow_program_->setUniformValue("kept", QVector4D(side.x(), side.y(), side.z(), side.w()));
