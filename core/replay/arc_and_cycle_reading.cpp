@@ -164,7 +164,8 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
         return;
     }
     if (words.has(Function::machine_coordinates)) {
-        report(Severity::error, "code-error", "", "a cycle in machine coordinates is not simulated", "drill at the work offset's coordinates");
+        report(Severity::error, "code-error", "", "a cycle in machine coordinates is not simulated",
+               "drill at the work offset's coordinates");
         return;
     }
     const auto at = Eigen::Index(cycle_joint_);
