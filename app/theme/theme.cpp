@@ -10,6 +10,8 @@
 #include <QTreeWidgetItemIterator>
 #include <QVariant>
 #include <QWidget>
+#include <algorithm>
+#include <optional>
 #include <utility>
 #include <vector>
 
@@ -119,28 +121,13 @@ Recoloured inks_between(const Tokens& before, const Tokens& now)
     return out;
 }
 
-/// The item's own ink in column `c` made that of the theme in force. Precondition: Item has foreground() and setForeground() of a column.
-template <typename Item>
-void recolour_item(Item& item, int c, const Recoloured& inks)
+/// An item's own ink made that of the theme in force; nothing where it has none, or one that no theme gave it.
+std::optional<QColor> recoloured(const QBrush& own, const Recoloured& inks)
 {
-    if (item.foreground(c).style() == Qt::NoBrush) {
-        return;
-    }
-    const Rgb has = item.foreground(c).color().rgb() & 0xFFFFFFU;
-    for (const auto& [before, now] : inks) {
-        if (has == before) {
-            item.setForeground(c, colour(now));
-            return;
-        }
-    }
+    const auto found =
+        std::find_if(inks.begin(), inks.end(), [has = own.color().rgb() & 0xFFFFFFU](const auto& ink) { return ink.first == has; });
+    return own.style() == Qt::NoBrush || found == inks.end() ? std::nullopt : std::optional(colour(found->second));
 }
-
-/// A table's item seen as one of a single column.
-struct TableItem {
-    QTableWidgetItem* item;
-    [[nodiscard]] QBrush foreground(int) const { return item->foreground(); }
-    void setForeground(int, const QColor& ink) const { item->setForeground(ink); } // NOLINT(readability-identifier-naming): Qt's name
-};
 
 /// What keeps inks of its own, the sheets of single widgets and the items of trees and tables, follows the theme.
 void recolour(const Recoloured& inks)
@@ -158,15 +145,17 @@ void recolour(const Recoloured& inks)
         if (auto* tree = qobject_cast<QTreeWidget*>(widget)) {
             for (QTreeWidgetItemIterator it(tree); *it != nullptr; ++it) {
                 for (int c = 0; c < tree->columnCount(); ++c) {
-                    recolour_item(**it, c, inks);
+                    if (const auto ink = recoloured((*it)->foreground(c), inks)) {
+                        (*it)->setForeground(c, *ink);
+                    }
                 }
             }
         } else if (auto* table = qobject_cast<QTableWidget*>(widget)) {
             for (int row = 0; row < table->rowCount(); ++row) {
                 for (int c = 0; c < table->columnCount(); ++c) {
-                    if (QTableWidgetItem* item = table->item(row, c)) {
-                        TableItem one{item};
-                        recolour_item(one, c, inks);
+                    QTableWidgetItem* item = table->item(row, c);
+                    if (const auto ink = item != nullptr ? recoloured(item->foreground(), inks) : std::nullopt) {
+                        item->setForeground(*ink);
                     }
                 }
             }

@@ -15,6 +15,8 @@ enum { triangles, edges, path, thin_path, over, floor_square };
 
 inline QVector3D rgb(Rgb value) { return {float(value >> 16 & 255) / 255, float(value >> 8 & 255) / 255, float(value & 255) / 255}; }
 
+inline QVector3D vector(const Vec3& v) { return {float(v.x()), float(v.y()), float(v.z())}; }
+
 inline void set_matrix(QOpenGLShaderProgram& program, const char* name, const Eigen::Matrix4f& m)
 {
     QMatrix4x4 out;

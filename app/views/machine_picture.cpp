@@ -159,9 +159,8 @@ std::pair<double, double> MachinePicture::extent(int axis) const
     std::pair<double, double> out{0, 0};
     bool first = true;
     for (const Part& part : parts_) {
-        const Frame frame = in_base(part);
-        for (const Eigen::Vector3f& end : part.solid.edges) {
-            const double at = (frame * end.cast<double>())[axis];
+        for (const Vec3& corner : box_in_base(part)) {
+            const double at = corner[axis];
             out = first ? std::pair(at, at) : std::pair(std::min(out.first, at), std::max(out.second, at));
             first = false;
         }
@@ -285,23 +284,37 @@ Frame MachinePicture::ride() const
     if (machine() == nullptr) {
         return Frame::Identity();
     }
-    const Frame upright = Frame(Eigen::Quaterniond::FromTwoVectors(machine()->up, Vec3::UnitZ()));
     const Mount* work = machine()->first_mount(MountKind::work);
     if (riding_ == Riding::machine || work == nullptr || work->parent < 0) {
-        return upright;
+        return upright();
     }
     // The work stands still, as it does in the reference posture.
-    return upright * joints_[std::size_t(work->parent)].inverse();
+    return upright() * joints_[std::size_t(work->parent)].inverse();
 }
 
-Frame MachinePicture::part_frame() const
+Frame MachinePicture::upright() const { return Frame(Eigen::Quaterniond::FromTwoVectors(machine()->up, Vec3::UnitZ())); }
+
+Frame MachinePicture::part_in_base() const
 {
     const Mount* work = machine()->first_mount(MountKind::work);
-    Frame frame = ride();
+    Frame frame = Frame::Identity();
     if (work != nullptr) {
-        frame = frame * (work->parent < 0 ? Frame::Identity() : joints_[std::size_t(work->parent)]) * work->frame;
+        frame = (work->parent < 0 ? Frame::Identity() : joints_[std::size_t(work->parent)]) * work->frame;
     }
     return has_job() ? frame * results_->assembly().setup.part : frame;
+}
+
+Frame MachinePicture::part_frame() const { return ride() * part_in_base(); }
+
+std::array<Vec3, 8> MachinePicture::box_in_base(const Part& part) const
+{
+    const Frame frame = in_base(part);
+    std::array<Vec3, 8> out;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        out[i] = frame * Vec3((i & 1U) != 0 ? part.high.x() : part.low.x(), (i & 2U) != 0 ? part.high.y() : part.low.y(),
+                              (i & 4U) != 0 ? part.high.z() : part.low.z());
+    }
+    return out;
 }
 
 Frame MachinePicture::in_base(const Part& part) const
@@ -310,7 +323,7 @@ Frame MachinePicture::in_base(const Part& part) const
     switch (part.carrier) {
     case Carrier::base: return part.frame;
     case Carrier::joint: return carried(part.joint) * part.frame;
-    case Carrier::part: return ride().inverse() * part_frame() * part.frame;
+    case Carrier::part: return part_in_base() * part.frame;
     case Carrier::tool: break;
     }
     const Mount* mount = tool_mount();

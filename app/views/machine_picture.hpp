@@ -11,6 +11,7 @@
 #include <QOpenGLFunctions_3_3_Core>
 #include <QTimer>
 #include <QWidget>
+#include <array>
 #include <bitset>
 
 #include <memory>
@@ -117,9 +118,12 @@ private:
     void collect_parts();
     void renew_paint();
     [[nodiscard]] const std::vector<PathShape::Chunk>& chunks() const;
-    [[nodiscard]] Frame place_of_part(const Part& part) const; ///< in the world
-    [[nodiscard]] Frame in_base(const Part& part) const;       ///< in the machine's base frame
-    [[nodiscard]] Frame part_frame() const;                    ///< the part's, in the world as the camera sees it
+    [[nodiscard]] Frame place_of_part(const Part& part) const;             ///< in the world
+    [[nodiscard]] Frame in_base(const Part& part) const;                   ///< in the machine's base frame
+    [[nodiscard]] std::array<Vec3, 8> box_in_base(const Part& part) const; ///< corners of the box about its solid
+    [[nodiscard]] Frame part_in_base() const;                              ///< the part's frame
+    [[nodiscard]] Frame upright() const;                                   ///< from the base frame to one whose z leads away from the floor
+    [[nodiscard]] Frame part_frame() const;                                ///< the part's, in the world as the camera sees it
     [[nodiscard]] Frame ride() const; ///< of the base, in the world: upright, and against the work where that stands
     [[nodiscard]] std::vector<Rgb> palette() const;
     [[nodiscard]] bool is_beyond(int joint) const;

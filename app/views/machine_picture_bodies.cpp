@@ -209,16 +209,12 @@ void MachinePicture::renew_shadow()
     shadow_.valid = true;
     shadow_.kept = kept;
     const Vec3 up = machine()->up;
-    const Frame upright = Frame(Eigen::Quaterniond::FromTwoVectors(up, Vec3::UnitZ()));
     Vec3 low = Vec3::Constant(1e300);
     Vec3 high = Vec3::Constant(-1e300);
     const bool founded = std::any_of(parts_.begin(), parts_.end(), [](const Part& part) { return part.carrier == Carrier::base; });
     double floor = 1e300; // under what stands, whatever moves
     for (const Part& part : parts_) {
-        const Frame frame = in_base(part);
-        for (int corner = 0; corner < 8; ++corner) {
-            const Vec3 at = frame * Vec3((corner & 1) != 0 ? part.high.x() : part.low.x(), (corner & 2) != 0 ? part.high.y() : part.low.y(),
-                                         (corner & 4) != 0 ? part.high.z() : part.low.z());
+        for (const Vec3& at : box_in_base(part)) {
             low = low.cwiseMin(at);
             high = high.cwiseMax(at);
             floor = !founded || part.carrier == Carrier::base ? std::min(floor, up.dot(at)) : floor;
@@ -232,7 +228,7 @@ void MachinePicture::renew_shadow()
     shadow_.reach = std::max(1.0, 0.5 * (high - low).norm());
     shadow_.floor = floor - 1;
     // The lamp is far away: it sees a square about the machine.
-    const Vec3 lamp = upright.linear().transpose() * to_light;
+    const Vec3 lamp = upright().linear().transpose() * to_light;
     const Vec3 right = (std::abs(lamp.x()) < 0.9 ? Vec3::UnitX() : Vec3::UnitY()).cross(lamp).normalized();
     Mat3 look;
     look.row(0) = right;
@@ -274,15 +270,13 @@ void MachinePicture::draw_floor()
         return;
     }
     const Vec3 up = machine()->up;
-    const Frame upright = Frame(Eigen::Quaterniond::FromTwoVectors(up, Vec3::UnitZ()));
     const Vec3 middle = shadow_.middle + up * (shadow_.floor - up.dot(shadow_.middle));
-    const auto vector = [](const Vec3& v) { return QVector3D(float(v.x()), float(v.y()), float(v.z())); };
     floor_program_->bind();
     set_matrix(*floor_program_, "matrix", camera_.matrix(size()) * matrix_of(ride()));
     set_matrix(*floor_program_, "shadow", shadow_.matrix);
     floor_program_->setUniformValue("middle", vector(middle));
-    floor_program_->setUniformValue("across", vector(upright.linear().transpose() * Vec3::UnitX()));
-    floor_program_->setUniformValue("along", vector(upright.linear().transpose() * Vec3::UnitY()));
+    floor_program_->setUniformValue("across", vector(upright().linear().transpose() * Vec3::UnitX()));
+    floor_program_->setUniformValue("along", vector(upright().linear().transpose() * Vec3::UnitY()));
     floor_program_->setUniformValue("reach", float(2.1 * shadow_.reach));
     floor_program_->setUniformValue("grid", shadow_.reach > 900 ? 250.0F : 100.0F);
     floor_program_->setUniformValue("ink", is_dark() ? QVector3D(0, 0, 0) : rgb(tokens().edge) * 0.6F);
@@ -303,12 +297,10 @@ void MachinePicture::draw_parts()
 {
     const Eigen::Matrix4f camera = camera_.matrix(size());
     const Frame world = ride();
-    const auto vector = [](const Vec3& v) { return QVector3D(float(v.x()), float(v.y()), float(v.z())); };
-    const Frame upright = Frame(Eigen::Quaterniond::FromTwoVectors(machine()->up, Vec3::UnitZ()));
     QOpenGLShaderProgram& program = *body_program_;
     program.bind();
     program.setUniformValue("up", vector(machine()->up));
-    program.setUniformValue("lamp", vector(upright.linear().transpose() * to_light));
+    program.setUniformValue("lamp", vector(upright().linear().transpose() * to_light));
     program.setUniformValue("towards", vector(world.linear().transpose() * camera_.towards()));
     program.setUniformValue("slack", float(0.0025 * shadow_.reach));
     program.setUniformValue("cut_colour", rgb(tokens().accent) * (is_dark() ? 0.8F : 1.1F));
