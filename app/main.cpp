@@ -1,6 +1,10 @@
+#include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
-#include "app/views/main_window.hpp"
-#include "app/views/safe_application.hpp"
+#include "app/views/frame/main_window.hpp"
+#include "app/views/frame/safe_application.hpp"
+#include "core/machine/machine.hpp"
+#include "core/replay/replay_track.hpp"
+#include "core/run/code_store.hpp"
 
 #include <QApplication>
 #include <QCommandLineParser>

@@ -2,9 +2,9 @@
 // triangles each. One JSON object: name, post_s, contact_s, ratio, distances.
 #include "core/base/units.hpp"
 #include "core/collide/contact_watch.hpp"
+#include "core/control/interpreter.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/project.hpp"
-#include "core/replay/interpreter.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"

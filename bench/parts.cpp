@@ -1,8 +1,8 @@
 // What one move costs in each part of a run, on the bench project's machine and control (ns a move).
+#include "core/control/interpreter.hpp"
 #include "core/dialect/word_emitter.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/project.hpp"
-#include "core/replay/interpreter.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "core/solve/path_choice.hpp"

@@ -1,6 +1,6 @@
 // How fast the window answers with large jobs: one JSON object a line. Run by dev/bench --window on a virtual display.
 #include "app/theme/theme.hpp"
-#include "app/views/main_window.hpp"
+#include "app/views/frame/main_window.hpp"
 
 #include <QApplication>
 #include <QElapsedTimer>

@@ -1,9 +1,9 @@
 // How findings and errors are printed, for people and as JSON.
 #pragma once
 
+#include "core/base/finding.hpp"
 #include "core/base/result.hpp"
 #include "core/base/world.hpp"
-#include "core/run/finding.hpp"
 
 #include <nlohmann/json.hpp>
 

@@ -1,5 +1,9 @@
 #include "app/models/beginnings.hpp"
 
+#include "app/models/workspace.hpp"
+#include "core/job/assembly.hpp"
+#include "core/project/job_run.hpp"
+
 #include <QCoreApplication>
 #include <QDir>
 #include <QDirIterator>

@@ -1,10 +1,13 @@
 // Begins projects and files, from small complete ones, and takes toolpaths into a project.
 #pragma once
 
-#include "app/models/workspace.hpp"
 #include "core/project/first_files.hpp"
 
+#include <QString>
+
 namespace wexilum::app {
+
+class Workspace;
 
 class Beginnings final {
 public:

@@ -1,5 +1,8 @@
 #include "app/models/findings_model.hpp"
 
+#include "app/models/workspace.hpp"
+#include "core/project/job_run.hpp"
+
 namespace wexilum::app {
 
 State state_of(const Finding& finding)

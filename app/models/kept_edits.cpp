@@ -12,8 +12,8 @@
 namespace wexilum::app {
 namespace {
 
-constexpr int pause_ms = 1500;
-constexpr std::size_t most_bytes = std::size_t{1} << 30;
+constexpr int kept_pause_ms = 1500;
+constexpr std::size_t most_kept_bytes = std::size_t{1} << 30;
 
 constexpr QLatin1String file_end(".edits");
 constexpr QLatin1String lock_end(".lock");
@@ -36,7 +36,7 @@ std::string text_of(const QString& project, const std::vector<Documents::Edited>
 
 std::optional<LeftEdits> read(const QString& file)
 {
-    const auto text = RealFileSystem().read_all(file.toStdString(), most_bytes);
+    const auto text = RealFileSystem().read_all(file.toStdString(), most_kept_bytes);
     if (!text) {
         return std::nullopt;
     }
@@ -64,7 +64,7 @@ KeptEdits::KeptEdits(Documents& documents, const QString& folder, QObject* paren
     lock_->tryLock();
     writer_.setMaxThreadCount(1);
     pause_.setSingleShot(true);
-    pause_.setInterval(pause_ms);
+    pause_.setInterval(kept_pause_ms);
     connect(&pause_, &QTimer::timeout, this, &KeptEdits::keep);
     const auto later = [this] {
         if (!pause_.isActive()) { // also while somebody goes on typing

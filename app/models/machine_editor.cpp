@@ -1,11 +1,18 @@
 #include "app/models/machine_editor.hpp"
 
+#include "app/models/workspace.hpp"
 #include "core/io/real_files.hpp"
+#include "core/job/assembly.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/project/job_run.hpp"
+#include "core/replay/replay_track.hpp"
 
+#include <QRegularExpression>
 #include <algorithm>
 
 namespace wexilum::app {
+QUndoStack* MachineEditor::stack() const { return workspace_.documents().stack(path_); }
+
 MachineEditor::MachineEditor(Workspace& workspace, QObject* parent) : QObject(parent), workspace_(workspace)
 {
     connect(&workspace, &Workspace::code_changed, this, &MachineEditor::read);

@@ -1,13 +1,20 @@
 // A machine's file while it is being defined: its text, what of it can be drawn, and edits by its parts.
 #pragma once
 
-#include "app/models/workspace.hpp"
+#include "core/base/finding.hpp"
 #include "core/machine/explain.hpp"
 #include "core/machine/machine_form.hpp"
 
 #include <QObject>
 
+#include <functional>
+#include <optional>
+
+class QUndoStack;
+
 namespace wexilum::app {
+
+class Workspace;
 
 class MachineEditor final : public QObject {
     Q_OBJECT
@@ -30,7 +37,7 @@ public:
     [[nodiscard]] const std::optional<Machine>& machine() const { return machine_; }
     /// What keeps the text from being a machine.
     [[nodiscard]] const std::optional<Error>& problem() const { return problem_; }
-    [[nodiscard]] QUndoStack* stack() const { return workspace_.documents().stack(path_); }
+    [[nodiscard]] QUndoStack* stack() const;
     [[nodiscard]] Workspace& workspace() { return workspace_; }
 
     /// Makes the text what `change` makes of it, as one step that can be undone; `typing` at one value is one step. Returns why it

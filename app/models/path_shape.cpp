@@ -1,5 +1,8 @@
 #include "app/models/path_shape.hpp"
 
+#include "core/project/job_run.hpp"
+#include "core/replay/replay_track.hpp"
+
 #include <algorithm>
 
 namespace wexilum::app {

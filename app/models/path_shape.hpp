@@ -1,10 +1,16 @@
 // The path of a replay as it is drawn: cut into chunks with their boxes, thinned, and with a colour number for each segment.
 #pragma once
 
-#include "core/project/job_run.hpp"
+#include "core/geometry/pose.hpp"
+#include "core/project/path_state.hpp"
 
 #include <cstdint>
 #include <vector>
+
+namespace wexilum {
+struct PostedJob;
+class ReplayTrack;
+} // namespace wexilum
 
 namespace wexilum::app {
 

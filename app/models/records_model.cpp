@@ -1,6 +1,10 @@
 #include "app/models/records_model.hpp"
 
 #include "app/models/stations.hpp"
+#include "app/models/workspace.hpp"
+#include "core/machine/machine.hpp"
+#include "core/project/job_run.hpp"
+#include "core/toolpath/record.hpp"
 
 namespace wexilum::app {
 

@@ -1,11 +1,12 @@
 // The records of the job as a table.
 #pragma once
 
-#include "app/models/workspace.hpp"
-
 #include <QAbstractTableModel>
 
 namespace wexilum::app {
+
+struct JobResults;
+class Workspace;
 
 class RecordsModel final : public QAbstractTableModel {
     Q_OBJECT

@@ -1,5 +1,9 @@
 #include "app/models/selection.hpp"
 
+#include "app/models/workspace.hpp"
+#include "core/project/job_run.hpp"
+#include "core/run/code_store.hpp"
+
 #include <algorithm>
 
 namespace wexilum::app {

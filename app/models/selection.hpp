@@ -2,11 +2,13 @@
 // sets it and follows it; no view knows another.
 #pragma once
 
-#include "app/models/workspace.hpp"
+#include "core/base/finding.hpp"
 
 #include <QObject>
 
 namespace wexilum::app {
+
+class Workspace;
 
 class Selection final : public QObject {
     Q_OBJECT

@@ -2,11 +2,16 @@
 
 #include "app/models/quantity.hpp"
 #include "app/models/stations.hpp"
+#include "app/models/workspace.hpp"
+#include "core/job/assembly.hpp"
+#include "core/project/job_run.hpp"
 
 #include <algorithm>
 #include <cmath>
 
 namespace wexilum::app {
+
+QUndoStack* SetupEditor::stack() const { return workspace_.documents().stack(path_); }
 
 SetupEditor::SetupEditor(Workspace& workspace, QObject* parent) : QObject(parent), workspace_(workspace)
 {

@@ -1,12 +1,20 @@
 // The setup of the job as tables that can be edited: each edit changes the file's text, can be undone, and runs the job anew.
 #pragma once
 
-#include "app/models/workspace.hpp"
+#include "core/machine/machine.hpp"
 #include "core/setup/setup_edit.hpp"
 
 #include <QAbstractTableModel>
 
+#include <functional>
+#include <map>
+#include <optional>
+
+class QUndoStack;
+
 namespace wexilum::app {
+
+class Workspace;
 
 /// The setup file's text, read, and its edits.
 class SetupEditor final : public QObject {
@@ -17,7 +25,7 @@ public:
     /// Nothing where no setup can be read; the last that could be stays.
     [[nodiscard]] const std::optional<Setup>& setup() const { return setup_; }
     [[nodiscard]] const QString& path() const { return path_; }
-    [[nodiscard]] QUndoStack* stack() const { return workspace_.documents().stack(path_); }
+    [[nodiscard]] QUndoStack* stack() const;
     [[nodiscard]] const Machine* machine() const;
     [[nodiscard]] Workspace& workspace() { return workspace_; }
     /// Makes one edit that `patch` works out from the text as it stands. Tells what is wrong by refused().

@@ -1,6 +1,11 @@
 #include "app/models/stations.hpp"
 
+#include "app/models/workspace.hpp"
 #include "core/base/units.hpp"
+#include "core/job/assembly.hpp"
+#include "core/machine/machine.hpp"
+#include "core/project/job_run.hpp"
+#include "core/solve/inverse.hpp"
 
 #include <QFileInfo>
 

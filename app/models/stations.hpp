@@ -1,14 +1,16 @@
 // The stations of the run strip: what each tells of the project as it stands.
 #pragma once
 
-#include "app/models/workspace.hpp"
 #include "app/theme/tokens.hpp"
+#include "core/machine/machine.hpp"
 
 #include <QString>
 
 #include <array>
 
 namespace wexilum::app {
+
+class Workspace;
 
 enum class Station { toolpath, machine, setup, language, rules, code, replay };
 inline constexpr std::size_t station_count = 7;

@@ -1,6 +1,11 @@
 #include "app/models/workspace.hpp"
 
+#include "app/models/path_shape.hpp"
 #include "core/base/guarded.hpp"
+#include "core/project/job_run.hpp"
+#include "core/prove/statement_diff.hpp"
+#include "core/replay/contact_report.hpp"
+#include "core/run/block_probe.hpp"
 
 #include <QDir>
 #include <QFileInfo>
@@ -11,9 +16,9 @@ namespace wexilum::app {
 namespace {
 
 constexpr int settle_ms = 120; // editors write a file in several steps
-constexpr int tick_ms = 80;
-constexpr int pause_ms = 120; // after which a run follows what is typed
-constexpr int burst_ms = 400; // edits that come sooner after each other are typing
+constexpr int progress_tick_ms = 80;
+constexpr int typing_pause_ms = 120; // after which a run follows what is typed
+constexpr int burst_ms = 400;        // edits that come sooner after each other are typing
 constexpr double bytes_a_record = 60;
 
 std::string utf8(const QString& text) { return text.toStdString(); }
@@ -46,14 +51,16 @@ std::vector<std::shared_ptr<const LineTable>> toolpath_texts(const SnapshotFiles
 
 } // namespace
 
-Workspace::Workspace(QObject* parent) : QObject(parent)
+const Assembly& JobResults::assembly() const { return posted->assembly; }
+
+Workspace::Workspace(QObject* parent) : QObject(parent), cache_(std::make_unique<RunCache>())
 {
     pool_.setMaxThreadCount(1);
     questions_.setMaxThreadCount(1);
     checks_.setMaxThreadCount(1);
     outside_.setSingleShot(true);
     outside_.setInterval(settle_ms);
-    ticker_.setInterval(tick_ms);
+    ticker_.setInterval(progress_tick_ms);
     connect(&outside_, &QTimer::timeout, this, &Workspace::take_outside_changes);
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
         files_changed_ = true;
@@ -61,7 +68,7 @@ Workspace::Workspace(QObject* parent) : QObject(parent)
     });
     connect(&watcher_, &QFileSystemWatcher::directoryChanged, &outside_, qOverload<>(&QTimer::start));
     pause_.setSingleShot(true);
-    pause_.setInterval(pause_ms);
+    pause_.setInterval(typing_pause_ms);
     connect(&pause_, &QTimer::timeout, this, &Workspace::run);
     connect(&documents_, &Documents::edited, this, &Workspace::edited);
     connect(&documents_, &Documents::saved, this, [this] { edits_pending_ = !documents_.changed_paths().isEmpty(); });
@@ -300,7 +307,7 @@ void Workspace::run()
                         }
                     });
                 }};
-            auto posted = post_job(*files, folder, job, scratch, clock, {watch.get(), &cache_, before ? &preview : nullptr});
+            auto posted = post_job(*files, folder, job, scratch, clock, {watch.get(), cache_.get(), before ? &preview : nullptr});
             if (!posted) {
                 fail(posted.error());
                 return;
@@ -346,7 +353,7 @@ void Workspace::run()
             results->replayed = *replayed;
             results->states = path_states((*posted)->assembly, (*replayed)->track);
             if (!(*posted)->assembly.rulebook.empty()) {
-                if (auto counts = rule_line_counts((*posted)->assembly, cache_.pass, watch.get())) {
+                if (auto counts = rule_line_counts((*posted)->assembly, cache_->pass, watch.get())) {
                     results->rule_lines = std::move(*counts);
                 }
             }

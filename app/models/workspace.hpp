@@ -2,10 +2,9 @@
 #pragma once
 
 #include "app/models/documents.hpp"
-#include "app/models/path_shape.hpp"
-#include "core/project/job_run.hpp"
-#include "core/prove/statement_diff.hpp"
-#include "core/run/block_probe.hpp"
+#include "core/base/finding.hpp"
+#include "core/project/path_state.hpp"
+#include "core/rules/rule_counts.hpp"
 
 #include <QElapsedTimer>
 #include <QFileSystemWatcher>
@@ -18,7 +17,22 @@
 #include <optional>
 #include <vector>
 
+namespace wexilum {
+struct Assembly;
+struct BlockTrace;
+struct ContactReport;
+class LineTable;
+struct PostedJob;
+struct ProgramDiff;
+struct ReplayedCode;
+struct RunCache;
+struct RunWatch;
+} // namespace wexilum
+
 namespace wexilum::app {
+
+struct PathPaint;
+struct PathShape;
 
 /// What is known of a job that has been run. Immutable, shared between threads.
 struct JobResults {
@@ -34,7 +48,7 @@ struct JobResults {
     std::shared_ptr<const PostedJob> base;   ///< before the unsaved edits; null without any, or where the path is another one
     std::shared_ptr<const ProgramDiff> diff; ///< from that to this; null without, and until it has been made
 
-    [[nodiscard]] const Assembly& assembly() const { return posted->assembly; }
+    [[nodiscard]] const Assembly& assembly() const;
 };
 
 /// A code file from outside, compared with the job's toolpath.
@@ -174,7 +188,7 @@ private:
     std::pair<std::uint32_t, std::uint32_t> in_sight_{0, 0};
     std::shared_ptr<const PostedJob> base_; ///< before the edits that have not been saved
     bool edits_pending_ = false;            ///< some have been made since base_ was taken
-    RunCache cache_;                        ///< the pool's alone while something runs
+    std::unique_ptr<RunCache> cache_;       ///< the pool's alone while something runs
     std::optional<Error> error_;
     std::optional<LoadedCode> loaded_;
     std::vector<FoundAt> findings_;

@@ -7,6 +7,7 @@
 #include <QPalette>
 #include <QStyle>
 #include <QTableWidget>
+#include <QTreeWidget>
 #include <QTreeWidgetItemIterator>
 #include <QVariant>
 #include <QWidget>

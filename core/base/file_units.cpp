@@ -1,5 +1,6 @@
 #include "core/base/file_units.hpp"
 
+#include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 
 #include <fmt/format.h>

@@ -1,7 +1,8 @@
 // The "units" object of a JSON file: how its numbers become millimetres, radians and seconds.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/json_names.hpp"
+#include "core/base/result.hpp"
 
 #include <map>
 #include <string>

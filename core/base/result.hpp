@@ -43,6 +43,12 @@ struct Error {
     [[nodiscard]] std::string text() const;
 };
 
+/// Of kind value: what a file or a user states does not fit.
+[[nodiscard]] inline Error wrong_value(const Place& place, std::string message, std::string cure)
+{
+    return {ErrorKind::value, std::move(message), place, std::move(cure)};
+}
+
 /// Success or an Error, for calls that return nothing else. Copies share the error.
 class [[nodiscard]] Status {
 public:

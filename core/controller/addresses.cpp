@@ -1,5 +1,6 @@
 #include "core/controller/addresses.hpp"
 
+#include "core/base/json_document.hpp"
 #include "core/base/plain_text.hpp"
 
 #include <fmt/format.h>

@@ -1,7 +1,8 @@
 // The letters of a program's words besides axes; a control has them, a dialect writes them.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/json_names.hpp"
+#include "core/base/result.hpp"
 
 #include <array>
 

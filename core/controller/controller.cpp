@@ -1,6 +1,7 @@
 #include "core/controller/controller.hpp"
 
 #include "core/base/file_units.hpp"
+#include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 
 #include <fmt/format.h>

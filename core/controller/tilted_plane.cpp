@@ -1,5 +1,6 @@
 #include "core/controller/tilted_plane.hpp"
 
+#include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 
 #include <fmt/format.h>

@@ -1,7 +1,8 @@
 // How the words that declare a tilted plane say where its axes point.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/json_names.hpp"
+#include "core/base/result.hpp"
 #include "core/geometry/pose.hpp"
 
 #include <array>

@@ -1,6 +1,7 @@
 // Lines that are kept instead of written: what a subprogram is made of before it is known where it stands.
 #pragma once
 
+#include "core/dialect/aside_place.hpp"
 #include "core/dialect/statement.hpp"
 #include "core/toolpath/record.hpp"
 
@@ -31,15 +32,6 @@ struct Aside {
     std::uint32_t id = 0; ///< from 1, in the order in which they were begun
     std::vector<AsideLine> lines;
     std::vector<std::uint32_t> copies{}; ///< those that are not written because calls of these lines do what they would
-};
-
-/// Where the lines of an aside came to stand in the program.
-struct AsidePlace {
-    std::uint32_t id = 0;
-    std::uint32_t first = 0; ///< line, from 1
-    std::uint32_t count = 0;
-    bool called = false;                 ///< they stand apart from the order of the records, and calls lead there
-    std::vector<std::uint32_t> copies{}; ///< as in Aside
 };
 
 } // namespace wexilum

@@ -1,5 +1,6 @@
 #include "core/dialect/dialect.hpp"
 
+#include "core/base/json_document.hpp"
 #include "core/base/plain_text.hpp"
 #include "core/base/units.hpp"
 

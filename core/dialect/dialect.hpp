@@ -1,10 +1,11 @@
 // How we choose to write for a control: words, decimals, order, sections. The replay never reads this.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/json_names.hpp"
+#include "core/base/result.hpp"
 #include "core/controller/controller.hpp"
+#include "core/controller/frame_kind.hpp"
 #include "core/dialect/section.hpp"
-#include "core/solve/tip_frame.hpp"
 
 #include <map>
 #include <optional>

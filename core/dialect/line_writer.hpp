@@ -5,6 +5,7 @@
 #include "core/dialect/line_run.hpp"
 #include "core/dialect/rounding.hpp"
 #include "core/dialect/statement.hpp"
+#include "core/toolpath/code_sink.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <algorithm>
@@ -17,24 +18,6 @@
 #include <vector>
 
 namespace wexilum {
-
-/// Receives the program, line by line, from one thread at a time.
-class CodeSink {
-public:
-    virtual ~CodeSink() = default;
-    /// One line without its end, and the record it was written for, or no_source.
-    virtual void line(std::string_view text, const Source& source) = 0;
-    /// Several lines, each with a line end, of one file's records: where each ends in `text`, and the record's line in the file.
-    virtual void lines(std::string_view text, std::span<const std::uint32_t> ends, std::uint32_t file,
-                       std::span<const std::uint32_t> records)
-    {
-        std::size_t begin = 0;
-        for (std::size_t i = 0; i < ends.size(); ++i) {
-            line(text.substr(begin, ends[i] - 1 - begin), {file, LineNumber(records[i])});
-            begin = ends[i];
-        }
-    }
-};
 
 /// A word whose value is decided: a whole word of the dialect, or an address and a number.
 /// Without initial values, because an array of them is made for every block.

@@ -1,5 +1,7 @@
 #include "core/dialect/section.hpp"
 
+#include "core/base/json_document.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -15,7 +17,7 @@ using json::Node;
 const std::vector<std::string> slot_names{"feed", "speed", "tool", "length-register", "dwell", "loop-count"};
 
 /// Reads the templates of one section; problems go to a place in the file or to the caller.
-class Reader {
+class SectionReader {
 public:
     /// The first problem met.
     std::optional<Error> error;
@@ -107,7 +109,7 @@ bool fits(const std::string& slot, const expr::Dimension& d)
     return slot == "tool" || slot == "length-register" || slot == "loop-count" ? d == expr::plain : d == expr::length || d == expr::angle;
 }
 
-void read_words(json::Fields& fields, json::Problems& problems, Reader& reader, StatementTemplate& out)
+void read_words(json::Fields& fields, json::Problems& problems, SectionReader& reader, StatementTemplate& out)
 {
     out.kind = StatementTemplate::Kind::words;
     fields.each_item("words", [&](const Node& word) {
@@ -138,7 +140,7 @@ void read_words(json::Fields& fields, json::Problems& problems, Reader& reader, 
 StatementTemplate read_item(const Node& node, json::Problems& problems)
 {
     StatementTemplate out;
-    Reader reader;
+    SectionReader reader;
     if (node.kind == Kind::string) {
         reader.line(node.text, out);
     } else if (node.kind != Kind::object) {
@@ -242,7 +244,7 @@ Result<Section> section_of_lines(const std::vector<std::string>& lines)
 {
     Section out;
     for (std::size_t i = 0; i < lines.size(); ++i) {
-        Reader reader;
+        SectionReader reader;
         StatementTemplate item;
         reader.line(lines[i], item);
         if (reader.error) {

@@ -2,7 +2,8 @@
 // or switches them off.
 #pragma once
 
-#include "core/base/json_document.hpp"
+#include "core/base/json_names.hpp"
+#include "core/base/result.hpp"
 #include "core/controller/function.hpp"
 #include "core/expr/expression.hpp"
 

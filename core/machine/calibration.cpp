@@ -2,9 +2,9 @@
 
 #include "core/base/json_patch.hpp"
 #include "core/base/units.hpp"
+#include "core/geometry/least_squares.hpp"
 #include "core/machine/kinematics.hpp"
 
-#include <Eigen/SVD>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -14,7 +14,7 @@ namespace wexilum {
 namespace {
 
 constexpr int most_steps = 30;
-constexpr double lever = 100;          // mm: an angle of 1/100 rad counts as much as a way of 1 mm
+constexpr double lever_length = 100;   // mm: an angle of 1/100 rad counts as much as a way of 1 mm
 constexpr double least_weight = 1e-4;  // of a combination of values, against the best determined one
 constexpr double clearly = 0.1;        // a sense is wrong where turning it round leaves less than this share of the error,
 constexpr double clear_error = 0.5;    // and the error is at least this, mm
@@ -68,9 +68,9 @@ Machine changed(const Machine& machine, const std::vector<Unknown>& unknowns, co
         const double amount = by[Eigen::Index(i)];
         Joint& joint = out.joints[unknown.joint];
         switch (unknown.kind) {
-        case Unknown::Kind::zero: joint.at += amount / lever; break;
+        case Unknown::Kind::zero: joint.at += amount / lever_length; break;
         case Unknown::Kind::direction:
-            joint.direction = (Eigen::AngleAxisd(amount / lever, unknown.along) * joint.direction).normalized();
+            joint.direction = (Eigen::AngleAxisd(amount / lever_length, unknown.along) * joint.direction).normalized();
             break;
         case Unknown::Kind::point: joint.point += unknown.along * amount; break;
         case Unknown::Kind::gauge: gauge_of(out).frame.translation() += unknown.along * amount; break;
@@ -127,10 +127,9 @@ Fit fit(const Machine& drawing, const std::vector<Unknown>& unknowns, std::span<
             beside[i] = at[i] - h;
             slopes.col(i) = (more - errors(changed(drawing, unknowns, beside), measured)) / (2 * h);
         }
-        Eigen::JacobiSVD<Eigen::MatrixXd> svd(slopes, Eigen::ComputeThinU | Eigen::ComputeFullV);
-        svd.setThreshold(least_weight);
-        best.open = svd.matrixV().rightCols(count - svd.rank());
-        Eigen::VectorXd way = svd.solve(-best.errors);
+        LeastSquares solved = least_squares(slopes, -best.errors, least_weight);
+        best.open = std::move(solved.open);
+        Eigen::VectorXd way = std::move(solved.values);
         bool better = false;
         for (int half = 0; half < 12 && !better; ++half, way *= 0.5) {
             Machine machine = changed(drawing, unknowns, at + way);

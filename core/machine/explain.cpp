@@ -1,11 +1,10 @@
 #include "core/machine/explain.hpp"
 
 #include "core/base/units.hpp"
+#include "core/geometry/least_squares.hpp"
 #include "core/machine/kinematics.hpp"
 
 #include <fmt/format.h>
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -15,11 +14,11 @@
 namespace wexilum {
 namespace {
 
-using Kind = Explanation::Kind;
 using Miss = Eigen::Matrix<double, 6, 1>; ///< tip in mm, then the axis's difference, as long as 100 mm
 
-constexpr double axis_weight = 100; // mm a rad
-constexpr int most_steps = 30;
+constexpr double axis_weight = 100;   // mm a rad
+constexpr double least_share = 1e-12; // of the largest singular value: below it a change does nothing
+constexpr int most_fit_steps = 30;
 
 std::optional<Pose> pose_of(const Machine& machine, const Witness& witness)
 {
@@ -55,7 +54,7 @@ std::optional<Eigen::VectorXd> solved(const Machine& machine, const Witness& wit
         change(changed, read, v);
         return miss_of(changed, read);
     };
-    for (int i = 0; i < most_steps; ++i) {
+    for (int i = 0; i < most_fit_steps; ++i) {
         const Miss miss = missed(values);
         if (!miss.allFinite() || miss.norm() > 1e8) {
             return std::nullopt;
@@ -63,13 +62,13 @@ std::optional<Eigen::VectorXd> solved(const Machine& machine, const Witness& wit
         if (miss.head<3>().norm() < witness_tip_tolerance / 5 && miss.tail<3>().norm() < axis_weight * witness_axis_tolerance / 5) {
             return values;
         }
-        Eigen::Matrix<double, 6, Eigen::Dynamic> slopes(6, values.size());
+        Eigen::MatrixXd slopes(6, values.size());
         for (Eigen::Index k = 0; k < values.size(); ++k) {
             Eigen::VectorXd aside = values;
             aside[k] += step;
             slopes.col(k) = (missed(aside) - miss) / step;
         }
-        const Eigen::VectorXd by = slopes.completeOrthogonalDecomposition().solve(-miss);
+        const Eigen::VectorXd by = least_squares(slopes, -miss, least_share).values;
         if (!by.allFinite() || by.norm() < 1e-10) {
             return std::nullopt;
         }
@@ -89,7 +88,7 @@ public:
         for (std::size_t j = 0; j < machine_.joints.size(); ++j) {
             Machine turned = machine_;
             turned.joints[j].direction = -turned.joints[j].direction;
-            offer(Kind::sign, turned, machine_.joints[j].id, {},
+            offer(Explanation::Kind::sign, turned, machine_.joints[j].id, {},
                   fmt::format("the direction of {} is turned round{}", machine_.joints[j].id,
                               machine_.joints[j].tool_relative ? ", or its reading tells its own motion" : ""));
             for (std::size_t k = j + 1; k < machine_.joints.size(); ++k) {
@@ -114,7 +113,7 @@ public:
 
 private:
     /// Where the changed machine has the witness, it is an explanation.
-    void offer(Kind kind, const Machine& changed, std::string subject, std::string other, std::string text, double by = 0,
+    void offer(Explanation::Kind kind, const Machine& changed, std::string subject, std::string other, std::string text, double by = 0,
                const Vec3& move = Vec3::Zero())
     {
         if (holds(changed, changed.witnesses[index_])) {
@@ -128,7 +127,7 @@ private:
             std::swap(witness.readings[Eigen::Index(j)], witness.readings[Eigen::Index(k)]);
         }
         if (witness_.readings[Eigen::Index(j)] != witness_.readings[Eigen::Index(k)]) {
-            offer(Kind::exchange, changed, machine_.joints[j].id, machine_.joints[k].id,
+            offer(Explanation::Kind::exchange, changed, machine_.joints[j].id, machine_.joints[k].id,
                   fmt::format("the readings of {} and {} are exchanged", machine_.joints[j].id, machine_.joints[k].id));
         }
     }
@@ -142,7 +141,7 @@ private:
                 by = rotary ? std::remainder(by, whole_turn) : by;
                 Machine changed = machine_;
                 changed.joints[j].at += by;
-                offer(Kind::zero, changed, machine_.joints[j].id, {},
+                offer(Explanation::Kind::zero, changed, machine_.joints[j].id, {},
                       fmt::format("{} reads {} {} where it is drawn, not {}", machine_.joints[j].id,
                                   number(rotary ? to_deg(changed.joints[j].at) : changed.joints[j].at), rotary ? "deg" : "mm",
                                   number(rotary ? to_deg(machine_.joints[j].at) : machine_.joints[j].at)),
@@ -158,7 +157,7 @@ private:
             Machine changed = machine_;
             changed.witnesses[index_].tool_length += (*value)[0];
             offer(
-                Kind::tool_length, changed, witness_.name, {},
+                Explanation::Kind::tool_length, changed, witness_.name, {},
                 fmt::format("the tool was {} mm long, not {}", number(changed.witnesses[index_].tool_length), number(witness_.tool_length)),
                 (*value)[0]);
         }
@@ -174,7 +173,7 @@ private:
         if (const auto value = solved(machine_, witness_, change, Eigen::VectorXd::Zero(1))) {
             Machine changed = machine_;
             changed.mounts[at].frame.translation() += along * (*value)[0];
-            offer(Kind::gauge_point, changed, mount.id, {},
+            offer(Explanation::Kind::gauge_point, changed, mount.id, {},
                   fmt::format("the gauge point of {} lies {} mm {} along its tool", mount.id, number(std::abs((*value)[0])),
                               (*value)[0] > 0 ? "back" : "further out"),
                   (*value)[0], along * (*value)[0]);
@@ -190,7 +189,7 @@ private:
             const Vec3 move = u * (*value)[0] + v * (*value)[1];
             Machine changed = machine_;
             changed.joints[j].point += move;
-            offer(Kind::axis_point, changed, machine_.joints[j].id, {},
+            offer(Explanation::Kind::axis_point, changed, machine_.joints[j].id, {},
                   fmt::format("the axis of {} lies {}, {}, {} mm from where it is drawn", machine_.joints[j].id, number(move.x()),
                               number(move.y()), number(move.z())),
                   0, move);
@@ -205,7 +204,7 @@ private:
             const Vec3 move = *value;
             Machine changed = machine_;
             changed.mounts[at].frame.translation() += move;
-            offer(Kind::work_point, changed, work->id, {},
+            offer(Explanation::Kind::work_point, changed, work->id, {},
                   fmt::format("the zero of {} lies {}, {}, {} mm from where it is drawn", work->id, number(move.x()), number(move.y()),
                               number(move.z())),
                   0, move);

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "core/base/ids.hpp"
-#include "core/base/json_document.hpp"
+#include "core/base/json_names.hpp"
 #include "core/base/result.hpp"
 #include "core/base/units.hpp"
 #include "core/geometry/pose.hpp"

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/file_units.hpp"
+#include "core/base/json_document.hpp"
 #include "core/machine/machine.hpp"
 
 namespace wexilum {

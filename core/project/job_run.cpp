@@ -1,6 +1,10 @@
 #include "core/project/job_run.hpp"
 
 #include "core/base/guarded.hpp"
+#include "core/path/read_pass.hpp"
+#include "core/replay/contact_observer.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/solve/inverse.hpp"
 
 #include <algorithm>
 #include <cmath>

@@ -2,9 +2,9 @@
 #pragma once
 
 #include "core/base/watch.hpp"
+#include "core/compare/report.hpp"
+#include "core/project/path_state.hpp"
 #include "core/project/project.hpp"
-#include "core/replay/contact_observer.hpp"
-#include "core/replay/replay_run.hpp"
 #include "core/replay/replay_track.hpp"
 #include "core/run/code_store.hpp"
 #include "core/run/post_run.hpp"
@@ -15,6 +15,8 @@
 #include <vector>
 
 namespace wexilum {
+
+struct ContactReport;
 
 /// A job that has been posted.
 struct PostedJob {
@@ -70,10 +72,6 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
 Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
                                                           const std::string& name, std::string_view text, bool from_unknown,
                                                           const Clock& clock, RunWatch* watch = nullptr);
-
-/// How a motion of the machine stands to its limits.
-enum class PathState : std::uint8_t { rapid, fits, margin_low, near_singular, beyond_travel, off_path, too_close, contact };
-inline constexpr std::size_t path_state_count = 8;
 
 /// A cut whose nearest end of travel is closer than this share of the travel has a low margin.
 inline constexpr double low_margin_share = 0.02;

@@ -1,14 +1,17 @@
 #include "core/project/project.hpp"
 
+#include "core/advice/aligned_choice.hpp"
+#include "core/advice/reach.hpp"
 #include "core/base/guarded.hpp"
+#include "core/base/json_document.hpp"
+#include "core/job/language_check.hpp"
 #include "core/machine/overlay.hpp"
 #include "core/machine/surface_file.hpp"
 #include "core/machine/witness_advice.hpp"
 #include "core/replay/replay_run.hpp"
-#include "core/run/aligned_choice.hpp"
-#include "core/run/language_check.hpp"
-#include "core/run/reach.hpp"
-#include "core/run/zero_taken.hpp"
+#include "core/rules/rulebook.hpp"
+#include "core/task/arrange.hpp"
+#include "core/task/zero_taken.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 
 #include <fmt/format.h>
@@ -395,7 +398,10 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
         }
         Assembly a;
         a.job_file = "jobs/" + job + ".json";
-        Status status = load(files, folder, a.job_file, read_job, a.job);
+        JobFile file;
+        Status status = load(files, folder, a.job_file, read_job, file);
+        a.job = std::move(file.job);
+        a.writing = std::move(file.writing);
         status = status ? load(files, folder, a.job.post, read_post, a.post) : status;
         status = status ? load(files, folder, a.post.machine, read_machine, a.machine) : status;
         if (status && !a.job.overlay.empty()) {
@@ -515,9 +521,9 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
                     return remarks.error();
                 }
             }
-            return summary(std::move(job), [&](const Job& j) {
+            return summary(std::move(job), [&](const JobFile& j) {
                 out.remarks = std::move(*remarks);
-                return fmt::format("job {}: {}", j.name, counted(j.operations.size(), "operation"));
+                return fmt::format("job {}: {}", j.job.name, counted(j.job.operations.size(), "operation"));
             });
         }
         if (out.format == "post/1") {

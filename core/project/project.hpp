@@ -3,7 +3,7 @@
 
 #include "core/base/watch.hpp"
 #include "core/base/world.hpp"
-#include "core/run/assembly.hpp"
+#include "core/job/assembly.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <deque>

@@ -2,8 +2,12 @@
 
 #include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
+#include "core/control/replay_move.hpp"
 #include "core/motion/rapid_way.hpp"
 #include "core/replay/replay_run.hpp"
+#include "core/solve/inverse.hpp"
+#include "core/task/task.hpp"
+#include "core/toolpath/memory_records.hpp"
 
 #include <fmt/format.h>
 
@@ -108,9 +112,9 @@ bool CutPlaces::reached(const Pose& pose, const Vec3& out, double radius) const
 
 // --- set-up ---------------------------------------------------------------------------------------------------------------
 
-Result<ContactObserver> ContactObserver::make(const Assembly& assembly, FindingList& findings)
+Result<ContactObserver> ContactObserver::make(const Task& task, FindingList& findings)
 {
-    ContactObserver out(assembly, findings);
+    ContactObserver out(task, findings);
     if (Status status = out.set_up(); !status) {
         return status.error();
     }
@@ -119,7 +123,7 @@ Result<ContactObserver> ContactObserver::make(const Assembly& assembly, FindingL
 
 Status ContactObserver::set_up()
 {
-    auto set = ContactSet::make(assembly_.machine, assembly_.setup);
+    auto set = ContactSet::make(task_.machine, task_.setup);
     if (!set) {
         return set.error();
     }
@@ -136,7 +140,7 @@ Status ContactObserver::watch_replay(RecordSource& records, const ContactInput& 
     TextSource ahead(code.text);
     static const std::vector<Excursion> none;
     const auto replayed =
-        replay(assembly_, records, code.excursions != nullptr ? *code.excursions : none, {{code.name, &text, &ahead}}, false, watch, this);
+        replay(task_, records, code.excursions != nullptr ? *code.excursions : none, {{code.name, &text, &ahead}}, false, watch, this);
     return replayed ? Status() : Status(replayed.error());
 }
 
@@ -152,8 +156,8 @@ void ContactObserver::report(ContactReport& out)
 void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between)
 {
     ++moves_;
-    set_->fit(move.mount, assembly_.setup.find_tool(move.tool));
-    const bool cuts = move.feed && (move.spindle != record::SpindleState::off || assembly_.setup.spindle != Actor::program);
+    set_->fit(move.mount, task_.setup.find_tool(move.tool));
+    const bool cuts = move.feed && (move.spindle != record::SpindleState::off || task_.setup.spindle != Actor::program);
     for (const std::size_t pair : set_->stock_pairs()) {
         watch().watch(pair, !cuts);
     }
@@ -177,8 +181,8 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
         }
         curved(std::max(1, int(std::ceil(turn / small_turn))));
     } else {
-        const bool together = move.feed || assembly_.controller.rapid_straight;
-        const std::vector<Readings> stretches = rapid_stretches(assembly_.machine, move.from, move.to, together);
+        const bool together = move.feed || task_.controller.rapid_straight;
+        const std::vector<Readings> stretches = rapid_stretches(task_.machine, move.from, move.to, together);
         for (std::size_t i = 1; i < stretches.size(); ++i) {
             follow(stretches[i - 1], stretches[i], 0);
         }
@@ -209,7 +213,7 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
 
 double ContactObserver::radius_of(const ReplayMove& move) const
 {
-    const Tool* tool = assembly_.machine.mounts[move.mount].blade ? nullptr : assembly_.setup.find_tool(move.tool);
+    const Tool* tool = task_.machine.mounts[move.mount].blade ? nullptr : task_.setup.find_tool(move.tool);
     return tool != nullptr ? tool->diameter / 2 : 0;
 }
 
@@ -290,8 +294,8 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
         return;
     }
     std::optional<Kinematics> blade;
-    if (assembly_.machine.mounts[move.mount].blade) {
-        blade = Kinematics::make(assembly_.machine, {move.mount, {}}).value();
+    if (task_.machine.mounts[move.mount].blade) {
+        blade = Kinematics::make(task_.machine, {move.mount, {}}).value();
     }
     const double radius = radius_of(move);
     const double way = (between(1).tip - between(0).tip).norm();
@@ -301,7 +305,7 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
         const double u = double(i) / parts;
         const Pose pose = between(u);
         const Readings at = move.at(u);
-        if (cut_.reached(pose, blade ? Vec3(assembly_.setup.part.linear().transpose() * blade->out_of_work(at)) : pose.axis, radius)) {
+        if (cut_.reached(pose, blade ? Vec3(task_.setup.part.linear().transpose() * blade->out_of_work(at)) : pose.axis, radius)) {
             continue;
         }
         bool touches = false;
@@ -321,17 +325,16 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
     }
 }
 
-Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector<CodeFile>& code, RunWatch* watch)
+Result<ContactReport> check_contacts(const Task& task, const std::vector<CodeFile>& code, RunWatch* watch)
 {
     ContactReport out;
-    auto observer = ContactObserver::make(assembly, out.findings);
+    auto observer = ContactObserver::make(task, out.findings);
     if (!observer) {
         return observer.error();
     }
     for (const CodeFile& file : code) {
-        MemoryRecords records(assembly.toolpath);
-        const Status status =
-            observer->watch_replay(records, {file.name, file.text, &file.sources, &assembly.toolpath.files, nullptr}, watch);
+        MemoryRecords records(task.toolpath);
+        const Status status = observer->watch_replay(records, {file.name, file.text, &file.sources, &task.toolpath.files, nullptr}, watch);
         if (!status) {
             return status.error();
         }
@@ -340,11 +343,11 @@ Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector
     return out;
 }
 
-Result<ContactReport> check_contacts(const Assembly& assembly, RecordSource& records, const ContactInput& code, RunWatch* watch)
+Result<ContactReport> check_contacts(const Task& task, RecordSource& records, const ContactInput& code, RunWatch* watch)
 {
     return guarded([&]() -> Result<ContactReport> {
         ContactReport out;
-        auto observer = ContactObserver::make(assembly, out.findings);
+        auto observer = ContactObserver::make(task, out.findings);
         if (!observer) {
             return observer.error();
         }

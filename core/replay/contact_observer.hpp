@@ -4,9 +4,13 @@
 // it only where tools, as wide as they are, have cut as deep before, with about the same axis. Holder and stock never touch.
 #pragma once
 
-#include "core/replay/compare.hpp"
-#include "core/run/contact_set.hpp"
-#include "core/run/post_run.hpp"
+#include "core/base/watch.hpp"
+#include "core/compare/report.hpp"
+#include "core/path/excursion.hpp"
+#include "core/replay/contact_report.hpp"
+#include "core/setup/contact_set.hpp"
+#include "core/task/code_file.hpp"
+#include "core/toolpath/record_source.hpp"
 
 #include <array>
 #include <cstdint>
@@ -17,6 +21,8 @@
 #include <vector>
 
 namespace wexilum {
+
+struct Task;
 
 /// Where tools have cut, in cells at the height of their tips, and with which axis. Part's frame.
 class CutPlaces {
@@ -47,22 +53,6 @@ private:
     Vec3 last_axis_ = Vec3::Zero();
 };
 
-/// A stretch of blocks in which two solids meet, with the place where they are nearest.
-struct ContactPlace {
-    std::string first;
-    std::string second;
-    bool touches = false;
-    double distance = 0;     ///< mm
-    double clearance = 0;    ///< mm
-    std::uint32_t block = 0; ///< from 1, of the nearest place
-    std::uint32_t first_block = 0;
-    std::uint32_t last_block = 0;
-    Readings readings; ///< where the joints stand there
-    std::uint32_t tool = 0;
-    std::optional<std::pair<Vec3, Vec3>> points; ///< nearest ones, base frame; none where they touch
-};
-inline constexpr std::size_t most_contact_places = 500;
-
 /// A program in memory.
 struct ContactInput {
     std::string name;
@@ -72,19 +62,11 @@ struct ContactInput {
     const std::vector<Excursion>* excursions = nullptr; ///< those of the run; null: none
 };
 
-/// What checking a job's code for contact tells.
-struct ContactReport {
-    FindingList findings;             ///< of contact alone; what else the replay finds is not among them
-    std::vector<ContactPlace> places; ///< in the order in which they begin, the first `most_contact_places`
-    std::uint64_t moves = 0;
-    std::uint64_t measured = 0; ///< distances
-};
-
 class ContactObserver final : public ReplayObserver {
 public:
-    /// The assembly must be linked; it and the list must outlive the observer. An Error of kind value where the machine's list names what
+    /// The task must be linked; it and the list must outlive the observer. An Error of kind value where the machine's list names what
     /// the machine does not have.
-    static Result<ContactObserver> make(const Assembly& assembly, FindingList& findings);
+    static Result<ContactObserver> make(const Task& task, FindingList& findings);
 
     /// Replays a program from power-on and watches it. An Error where a source fails, or the watch stops it.
     Status watch_replay(RecordSource& records, const ContactInput& code, RunWatch* watch);
@@ -97,7 +79,7 @@ public:
     [[nodiscard]] ContactWatch& watch() { return set_->watch(); }
 
 private:
-    ContactObserver(const Assembly& assembly, FindingList& findings) : assembly_(assembly), findings_(findings) {}
+    ContactObserver(const Task& task, FindingList& findings) : task_(task), findings_(findings) {}
     Status set_up();
     void tell(const ReplayMove& move, const Meeting& meeting);
     /// Of the tool that cuts; 0 for a blade.
@@ -108,7 +90,7 @@ private:
     void follow(const Readings& from, const Readings& to, double slack);
     void note(const ReplayMove& move, const Meeting& meeting, const Readings& at);
 
-    const Assembly& assembly_;
+    const Task& task_;
     FindingList& findings_;
     std::optional<ContactSet> set_;
     std::string file_;
@@ -122,11 +104,11 @@ private:
     std::uint64_t moves_ = 0;
 };
 
-/// Replays code from power-on and watches what meets what. The assembly must be linked and hold its toolpath; `sources` of the code tell
+/// Replays code from power-on and watches what meets what. The task must be linked and hold its toolpath; `sources` of the code tell
 /// the records. An Error where the machine's "apart" list does not fit.
-Result<ContactReport> check_contacts(const Assembly& assembly, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);
+Result<ContactReport> check_contacts(const Task& task, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);
 
 /// The same of one program, with a stream of the job's records.
-Result<ContactReport> check_contacts(const Assembly& assembly, RecordSource& records, const ContactInput& code, RunWatch* watch = nullptr);
+Result<ContactReport> check_contacts(const Task& task, RecordSource& records, const ContactInput& code, RunWatch* watch = nullptr);
 
 } // namespace wexilum

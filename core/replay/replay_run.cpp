@@ -4,6 +4,11 @@
 #include "core/base/hand_over.hpp"
 #include "core/base/units.hpp"
 #include "core/base/vector_state.hpp"
+#include "core/compare/compare.hpp"
+#include "core/control/interpreter.hpp"
+#include "core/path/agreed_path.hpp"
+#include "core/task/task.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "core/toolpath/records_ahead.hpp"
 
 #include <fmt/format.h>
@@ -200,24 +205,9 @@ Machine plain_machine(const Controller& controller)
 
 } // namespace
 
-ControlMemory control_memory(const Machine& machine, const Setup& setup)
+ReplayReport replay(const Task& task, const std::vector<ReplayInput>& code, bool from_unknown, const std::vector<Excursion>& excursions)
 {
-    ControlMemory memory;
-    memory.tools = &setup;
-    for (const auto& [name, values] : setup.offsets) {
-        for (const auto& [id, value] : values) {
-            if (const auto joint = machine.find_joint(id)) {
-                memory.offsets[name][joint->value] = value;
-            }
-        }
-    }
-    return memory;
-}
-
-ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown,
-                    const std::vector<Excursion>& excursions)
-{
-    MemoryRecords records(assembly.toolpath);
+    MemoryRecords records(task.toolpath);
     std::vector<TextSource> texts;
     texts.reserve(2 * code.size());
     std::vector<ReplayStream> streams;
@@ -226,28 +216,28 @@ ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& co
         TextSource& text = texts.emplace_back(input.text);
         streams.push_back({input.name, &text, &texts.emplace_back(input.text)});
     }
-    return replay(assembly, records, excursions, streams, from_unknown).value(); // memory does not fail
+    return replay(task, records, excursions, streams, from_unknown).value(); // memory does not fail
 }
 
-Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
+Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::vector<Excursion>& excursions,
                             const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch, ReplayObserver* observer,
                             int threads)
 {
     return guarded([&]() -> Result<ReplayReport> {
         clear_vector_state();
         ReplayReport report;
-        AgreedRecords leant(assembly, records);
+        AgreedRecords leant(task, records);
         std::optional<RecordsAhead> ahead;
         if (threads > 1) {
             ahead.emplace(leant);
         }
-        WithExcursions agreed(assembly, ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
-        ExpectedPath path(assembly, agreed);
-        Comparer comparer(assembly, path, report, observer);
+        WithExcursions agreed(task, ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
+        ExpectedPath path(task, agreed);
+        Comparer comparer(task, path, report, observer);
         std::uint64_t lines = 0;
         for (const ReplayStream& input : code) {
             comparer.begin_file(input.name);
-            SubprogramBook subprograms(assembly.controller);
+            SubprogramBook subprograms(task.controller);
             if (subprograms.wanted() && input.ahead != nullptr) {
                 const auto note = [&](std::string_view line) {
                     subprograms.line(line);
@@ -257,11 +247,10 @@ Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, con
                     return status.error();
                 }
             }
-            ControlMemory memory = control_memory(assembly.machine, assembly.setup);
+            ControlMemory memory = control_memory(task.machine, task.setup);
             memory.subprograms = &subprograms;
             memory.watch = watch;
-            Interpreter control(assembly.controller, assembly.machine, std::move(memory), from_unknown, input.name, comparer,
-                                report.findings);
+            Interpreter control(task.controller, task.machine, std::move(memory), from_unknown, input.name, comparer, report.findings);
             const auto go_on = [&] {
                 if (watch != nullptr && ++lines % 1024 == 0) {
                     watch->replayed = lines;
@@ -274,7 +263,7 @@ Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, con
                 return go_on();
             };
             const auto read_ahead = [&]() -> Status {
-                BlocksAhead blocks(assembly.controller, *input.text);
+                BlocksAhead blocks(task.controller, *input.text);
                 if (!blocks.started()) {
                     return each_line(*input.text, read);
                 }

@@ -3,14 +3,18 @@
 
 #include "core/base/watch.hpp"
 #include "core/base/world.hpp"
-#include "core/replay/compare.hpp"
-#include "core/run/agreed_path.hpp"
+#include "core/compare/report.hpp"
+#include "core/path/excursion.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace wexilum {
+
+struct Controller;
+struct Task;
 
 struct ReplayInput {
     std::string name; ///< of the code's file, for places
@@ -19,7 +23,7 @@ struct ReplayInput {
 
 /// Replays a linked assembly's code. Several files are read one after the other, each by a control fresh from
 /// its start; together they have to cover the path. `excursions` are those that the run made (excursions_of()).
-[[nodiscard]] ReplayReport replay(const Assembly& assembly, const std::vector<ReplayInput>& code, bool from_unknown,
+[[nodiscard]] ReplayReport replay(const Task& task, const std::vector<ReplayInput>& code, bool from_unknown,
                                   const std::vector<Excursion>& excursions = {});
 
 struct ReplayStream {
@@ -31,12 +35,9 @@ struct ReplayStream {
 /// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made
 /// (excursions_of()). An Error where a source fails.
 /// `watch` and `observer` may be null. With two threads the toolpath and the code's words are read beside the rest; the report is the same.
-Result<ReplayReport> replay(const Assembly& assembly, RecordSource& records, const std::vector<Excursion>& excursions,
+Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::vector<Excursion>& excursions,
                             const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch = nullptr,
                             ReplayObserver* observer = nullptr, int threads = 1);
-
-/// The work offset registers of a setup by joint number.
-[[nodiscard]] ControlMemory control_memory(const Machine& machine, const Setup& setup);
 
 /// Calls `line` for each line of a text, without its end.
 template <typename F>

@@ -1,6 +1,10 @@
 #include "core/replay/replay_track.hpp"
 
 #include "core/base/units.hpp"
+#include "core/compare/budget.hpp"
+#include "core/compare/expected.hpp"
+#include "core/control/replay_move.hpp"
+#include "core/geometry/path_piece.hpp"
 
 #include <algorithm>
 #include <cmath>

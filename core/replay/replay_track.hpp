@@ -1,7 +1,8 @@
 // What a replay did, kept motion by motion: for whoever looks at it. The axis positions are those the code brings the machine to.
 #pragma once
 
-#include "core/replay/compare.hpp"
+#include "core/compare/report.hpp"
+#include "core/machine/machine.hpp"
 
 #include <array>
 #include <cstdint>

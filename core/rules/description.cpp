@@ -13,91 +13,96 @@ namespace {
 using Fields = std::span<const FieldDescription>;
 using enum FieldType;
 
-constexpr FieldDescription x{"x", number, "mm", "tip in the part's frame", false};
-constexpr FieldDescription y{"y", number, "mm", "", false};
-constexpr FieldDescription z{"z", number, "mm", "", false};
-constexpr FieldDescription i{"i", number, "", "tool axis, from the tip to the holder", false};
-constexpr FieldDescription j{"j", number, "", "", false};
-constexpr FieldDescription k{"k", number, "", "", false};
+constexpr FieldDescription field_x{"x", number, "mm", "tip in the part's frame", false};
+constexpr FieldDescription field_y{"y", number, "mm", "", false};
+constexpr FieldDescription field_z{"z", number, "mm", "", false};
+constexpr FieldDescription field_i{"i", number, "", "tool axis, from the tip to the holder", false};
+constexpr FieldDescription field_j{"j", number, "", "", false};
+constexpr FieldDescription field_k{"k", number, "", "", false};
 
-constexpr std::array<FieldDescription, 6> pose{x, y, z, i, j, k};
-constexpr std::array<FieldDescription, 14> arc{x,
-                                               y,
-                                               z,
-                                               i,
-                                               j,
-                                               k,
-                                               FieldDescription{"cx", number, "mm", "centre", false},
-                                               FieldDescription{"cy", number, "mm", "", false},
-                                               FieldDescription{"cz", number, "mm", "", false},
-                                               FieldDescription{"nx", number, "", "normal; motion is right-handed about it", false},
-                                               FieldDescription{"ny", number, "", "", false},
-                                               FieldDescription{"nz", number, "", "", false},
-                                               FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
-                                               FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false}};
-constexpr std::array<FieldDescription, 3> operation{FieldDescription{"id", text, "", "of the operation, from the job", false},
-                                                    FieldDescription{"name", text, "", "", false},
-                                                    FieldDescription{"index", integer, "", "1 for the job's first", false}};
-constexpr std::array<FieldDescription, 5> tool_change{
+constexpr std::array<FieldDescription, 6> pose_fields{field_x, field_y, field_z, field_i, field_j, field_k};
+constexpr std::array<FieldDescription, 14> arc_fields{
+    field_x,
+    field_y,
+    field_z,
+    field_i,
+    field_j,
+    field_k,
+    FieldDescription{"cx", number, "mm", "centre", false},
+    FieldDescription{"cy", number, "mm", "", false},
+    FieldDescription{"cz", number, "mm", "", false},
+    FieldDescription{"nx", number, "", "normal; motion is right-handed about it", false},
+    FieldDescription{"ny", number, "", "", false},
+    FieldDescription{"nz", number, "", "", false},
+    FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
+    FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false}};
+constexpr std::array<FieldDescription, 3> operation_fields{FieldDescription{"id", text, "", "of the operation, from the job", false},
+                                                           FieldDescription{"name", text, "", "", false},
+                                                           FieldDescription{"index", integer, "", "1 for the job's first", false}};
+constexpr std::array<FieldDescription, 5> tool_change_fields{
     FieldDescription{"number", integer, "", "of the tool that comes", false},
     FieldDescription{"name", text, "", "in the setup's tool table", false},
     FieldDescription{"length", number, "mm", "gauge length; nil where the setup has none", false},
     FieldDescription{"next", integer, "", "number of the tool after it; nil at the last", false},
     FieldDescription{"index", integer, "", "1 for the program's first call", false}};
-constexpr std::array<FieldDescription, 6> cycle{
+constexpr std::array<FieldDescription, 6> cycle_fields{
     FieldDescription{"kind", text, "", "drill, peck, chip_break, tap, bore, ream, or a kind of its own", false},
     FieldDescription{"depth", number, "mm", "below the point", false},
     FieldDescription{"clearance", number, "mm", "above the point, where feed begins", false},
     FieldDescription{"step", number, "mm", "infeed; nil for one feed", false},
     FieldDescription{"dwell", number, "s", "at the bottom", false},
     FieldDescription{"feed", number, "mm/min", "of the cycle's own; nil where the feed in force holds", false}};
-constexpr std::array<FieldDescription, 8> cycle_point{x,
-                                                      y,
-                                                      z,
-                                                      i,
-                                                      j,
-                                                      k,
-                                                      FieldDescription{"depth", number, "mm", "below the point", false},
-                                                      FieldDescription{"kind", text, "", "of the cycle", false}};
-constexpr std::array<FieldDescription, 2> feed{FieldDescription{"value", number, "mm/min, mm/rev or 1/min", "by its mode", true},
-                                               FieldDescription{"mode", text, "", "per_minute, per_revolution or inverse_time", false}};
-constexpr std::array<FieldDescription, 2> spindle{
+constexpr std::array<FieldDescription, 8> cycle_point_fields{field_x,
+                                                             field_y,
+                                                             field_z,
+                                                             field_i,
+                                                             field_j,
+                                                             field_k,
+                                                             FieldDescription{"depth", number, "mm", "below the point", false},
+                                                             FieldDescription{"kind", text, "", "of the cycle", false}};
+constexpr std::array<FieldDescription, 2> feed_fields{
+    FieldDescription{"value", number, "mm/min, mm/rev or 1/min", "by its mode", true},
+    FieldDescription{"mode", text, "", "per_minute, per_revolution or inverse_time", false}};
+constexpr std::array<FieldDescription, 2> spindle_fields{
     FieldDescription{"state", text, "", "off, clockwise or counter_clockwise", true, "off clockwise counter_clockwise"},
     FieldDescription{"speed", number, "rpm", "kept where only the state is stated", true}};
-constexpr std::array<FieldDescription, 1> coolant{
+constexpr std::array<FieldDescription, 1> coolant_fields{
     FieldDescription{"state", text, "", "off, flood, mist, through or air", true, "off flood mist through air"}};
-constexpr std::array<FieldDescription, 2> dwell{FieldDescription{"amount", number, "s or revolutions", "", true},
-                                                FieldDescription{"revolutions", flag, "", "whether the amount is in revolutions", false}};
-constexpr std::array<FieldDescription, 1> one_text{FieldDescription{"text", text, "", "", true}};
-constexpr std::array<FieldDescription, 2> unknown{FieldDescription{"word", text, "", "the major word", false},
-                                                  FieldDescription{"text", text, "", "the whole statement", false}};
-constexpr std::array<FieldDescription, 1> work_offset{FieldDescription{"register", text, "", "of the job", false}};
+constexpr std::array<FieldDescription, 2> dwell_fields{
+    FieldDescription{"amount", number, "s or revolutions", "", true},
+    FieldDescription{"revolutions", flag, "", "whether the amount is in revolutions", false}};
+constexpr std::array<FieldDescription, 1> one_text_fields{FieldDescription{"text", text, "", "", true}};
+constexpr std::array<FieldDescription, 2> unknown_fields{FieldDescription{"word", text, "", "the major word", false},
+                                                         FieldDescription{"text", text, "", "the whole statement", false}};
+constexpr std::array<FieldDescription, 1> work_offset_fields{FieldDescription{"register", text, "", "of the job", false}};
 
 constexpr std::array<EventDescription, event_count> events{{
     {EventKind::program_start, "program_start", "The program begins.", "the sections program-head and safe-start", {}},
     {EventKind::program_end, "program_end", "All operations are done.", "the sections wind-down and program-end", {}},
-    {EventKind::operation, "operation", "An operation of the job begins.", "the section operation", operation},
+    {EventKind::operation, "operation", "An operation of the job begins.", "the section operation", operation_fields},
     {EventKind::tool_change, "tool_change", "Another tool than the one in the spindle is called.",
-     "the section tool-change; the length is taken over", tool_change},
-    {EventKind::rapid, "rapid", "A rapid motion to a pose.", "rapid blocks, away from the work first and towards it last", pose},
-    {EventKind::linear, "linear", "A straight cut to a pose.", "cutting blocks, as many as the tolerance needs", pose},
-    {EventKind::circular, "circular", "A cut along an arc.", "arcs where control and dialect have them, lines otherwise", arc},
-    {EventKind::cycle, "cycle", "A point cycle is called: what it does at the points that follow.", "remembered for its points", cycle},
-    {EventKind::cycle_point, "cycle_point", "A point of the cycle that is on.", "the control's own cycle, or its moves", cycle_point},
+     "the section tool-change; the length is taken over", tool_change_fields},
+    {EventKind::rapid, "rapid", "A rapid motion to a pose.", "rapid blocks, away from the work first and towards it last", pose_fields},
+    {EventKind::linear, "linear", "A straight cut to a pose.", "cutting blocks, as many as the tolerance needs", pose_fields},
+    {EventKind::circular, "circular", "A cut along an arc.", "arcs where control and dialect have them, lines otherwise", arc_fields},
+    {EventKind::cycle, "cycle", "A point cycle is called: what it does at the points that follow.", "remembered for its points",
+     cycle_fields},
+    {EventKind::cycle_point, "cycle_point", "A point of the cycle that is on.", "the control's own cycle, or its moves",
+     cycle_point_fields},
     {EventKind::cycle_end, "cycle_end", "The cycle ends.", "the word that ends the control's own cycle", {}},
-    {EventKind::feed, "feed", "A feed is stated.", "taken over for the cuts that follow", feed},
-    {EventKind::spindle, "spindle", "Spindle speed or state.", "off at once, on before the next motion", spindle},
-    {EventKind::coolant, "coolant", "Coolant.", "off at once, on before the next motion", coolant},
+    {EventKind::feed, "feed", "A feed is stated.", "taken over for the cuts that follow", feed_fields},
+    {EventKind::spindle, "spindle", "Spindle speed or state.", "off at once, on before the next motion", spindle_fields},
+    {EventKind::coolant, "coolant", "Coolant.", "off at once, on before the next motion", coolant_fields},
     {EventKind::stop, "stop", "A program stop.", "the section stop, or its word", {}},
     {EventKind::optional_stop, "optional_stop", "An optional stop.", "the section optional-stop, or its word", {}},
-    {EventKind::dwell, "dwell", "A wait.", "the dwell word with its time", dwell},
-    {EventKind::comment, "comment", "A comment of the toolpath.", "a comment block", one_text},
+    {EventKind::dwell, "dwell", "A wait.", "the dwell word with its time", dwell_fields},
+    {EventKind::comment, "comment", "A comment of the toolpath.", "a comment block", one_text_fields},
     {EventKind::inserted_text, "inserted_text", "Text that the toolpath wants in the program as it is.",
-     "the text; what it may have changed is stated again", one_text},
-    {EventKind::unknown_word, "unknown_word", "A word of the toolpath that is not understood.", "nothing", unknown},
+     "the text; what it may have changed is stated again", one_text_fields},
+    {EventKind::unknown_word, "unknown_word", "A word of the toolpath that is not understood.", "nothing", unknown_fields},
     {EventKind::retract, "retract", "The tool leaves the work for its safe position.", "the machine's retract joint goes there", {}},
     {EventKind::rotary_home, "rotary_home", "The rotary joints go home.", "a retract, then one rapid block", {}},
-    {EventKind::work_offset, "work_offset", "The job's work offset comes into force.", "its word", work_offset},
+    {EventKind::work_offset, "work_offset", "The job's work offset comes into force.", "its word", work_offset_fields},
 }};
 
 constexpr std::array<FunctionDescription, 27> functions{{

@@ -4,36 +4,20 @@
 #include "core/base/result.hpp"
 #include "core/dialect/section.hpp"
 #include "core/rules/description.hpp"
+#include "core/rules/rule_counts.hpp"
 #include "core/rules/rule_host.hpp"
+#include "core/rules/rulebook_text.hpp"
 #include "core/rules/sandbox.hpp"
 
 #include <array>
+#include <cstdint>
 #include <functional>
 #include <map>
 #include <memory>
 #include <string>
-#include <variant>
 #include <vector>
 
 namespace wexilum {
-
-/// The texts of a rulebook's folder, read before anything runs.
-struct RulebookText {
-    std::string folder;                       ///< from the project's folder
-    std::map<std::string, std::string> files; ///< name with extension -> text; "rulebook.lua" is run
-    [[nodiscard]] bool empty() const { return files.empty(); }
-};
-inline constexpr const char* rulebook_file = "rulebook.lua";
-
-/// Options as rules see them: lengths in mm, angles in degrees.
-using RuleOptions = std::map<std::string, std::variant<double, bool, std::string>>;
-
-/// How often something of a rulebook was called.
-struct HandlerCount {
-    std::uint64_t calls = 0;
-    std::uint64_t faults = 0;
-    Place place; ///< where the handler begins
-};
 
 /// One rulebook in one run. Every run begins with a new one, so that the same inputs give the same program.
 class Rulebook {

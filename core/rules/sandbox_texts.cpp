@@ -104,7 +104,7 @@ int push_captures(lua_State* L, const TextPattern& matcher, std::string_view sub
     return int(count);
 }
 
-std::string_view text_at(lua_State* L, int index)
+std::string_view subject_at(lua_State* L, int index)
 {
     std::size_t size = 0;
     const char* text = luaL_checklstring(L, index, &size);
@@ -123,8 +123,8 @@ std::size_t start_of(lua_State* L, int index, std::size_t size)
 
 int search(lua_State* L, bool find)
 {
-    const std::string_view subject = text_at(L, 1);
-    const std::string_view pattern = text_at(L, 2);
+    const std::string_view subject = subject_at(L, 1);
+    const std::string_view pattern = subject_at(L, 2);
     const std::size_t start = start_of(L, 3, subject.size());
     if (start > subject.size()) {
         lua_pushnil(L);
@@ -173,8 +173,8 @@ namespace {
 /// Upvalues: text, pattern, where to go on, where the last match ended (-1 at first).
 int next_match(lua_State* L)
 {
-    const std::string_view subject = text_at(L, lua_upvalueindex(1));
-    const std::string_view pattern = text_at(L, lua_upvalueindex(2));
+    const std::string_view subject = subject_at(L, lua_upvalueindex(1));
+    const std::string_view pattern = subject_at(L, lua_upvalueindex(2));
     const auto start = std::size_t(lua_tointeger(L, lua_upvalueindex(3)));
     const lua_Integer last = lua_tointeger(L, lua_upvalueindex(4));
     return with_pattern(L, subject, pattern, [&](TextPattern& matcher) {
@@ -195,8 +195,8 @@ int next_match(lua_State* L)
 
 int bounded::gmatch(lua_State* L)
 {
-    const std::string_view subject = text_at(L, 1);
-    text_at(L, 2);
+    const std::string_view subject = subject_at(L, 1);
+    subject_at(L, 2);
     const std::size_t start = std::min(start_of(L, 3, subject.size()), subject.size() + 1);
     lua_settop(L, 2);
     lua_pushinteger(L, lua_Integer(start));
@@ -213,7 +213,7 @@ void add_replacement(lua_State* L, luaL_Buffer& out, const TextPattern& matcher,
 {
     const int type = lua_type(L, 3);
     if (type == LUA_TNUMBER || type == LUA_TSTRING) {
-        const std::string_view text = text_at(L, 3);
+        const std::string_view text = subject_at(L, 3);
         for (std::size_t i = 0; i < text.size(); ++i) {
             if (text[i] != '%') {
                 luaL_addchar(&out, text[i]);
@@ -259,8 +259,8 @@ void add_replacement(lua_State* L, luaL_Buffer& out, const TextPattern& matcher,
 
 int bounded::gsub(lua_State* L)
 {
-    const std::string_view subject = text_at(L, 1);
-    std::string_view pattern = text_at(L, 2);
+    const std::string_view subject = subject_at(L, 1);
+    std::string_view pattern = subject_at(L, 2);
     const int type = lua_type(L, 3);
     luaL_argexpected(L, type == LUA_TNUMBER || type == LUA_TSTRING || type == LUA_TFUNCTION || type == LUA_TTABLE, 3,
                      "text, table or function");

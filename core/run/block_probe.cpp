@@ -9,11 +9,6 @@
 namespace wexilum {
 namespace {
 
-class Nowhere final : public CodeSink {
-public:
-    void line(std::string_view, const Source&) override {}
-};
-
 std::string beyond_text(const Machine& machine, const std::vector<Overtravel>& beyond)
 {
     std::string out;

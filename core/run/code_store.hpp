@@ -2,8 +2,9 @@
 // that somebody looks at. Compact, because programs of millions of blocks are kept so.
 #pragma once
 
-#include "core/dialect/aside.hpp"
-#include "core/dialect/line_writer.hpp"
+#include "core/dialect/aside_place.hpp"
+#include "core/toolpath/code_sink.hpp"
+#include "core/toolpath/linear_run.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <cstdint>

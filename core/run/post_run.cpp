@@ -3,8 +3,11 @@
 #include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
 #include "core/base/vector_state.hpp"
+#include "core/path/outline_builder.hpp"
+#include "core/path/read_pass.hpp"
 #include "core/run/run_passes.hpp"
 #include "core/toolpath/arc_piece.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "core/toolpath/record_spool.hpp"
 
 #include <fmt/format.h>
@@ -96,10 +99,6 @@ private:
     std::optional<Pose> here_; ///< part's frame
     std::size_t operations_ = 0;
     bool fresh_ = true;
-};
-
-class Nowhere final : public CodeSink {
-    void line(std::string_view, const Source&) override {}
 };
 
 } // namespace

@@ -1,14 +1,16 @@
 // One run: job + post -> code and findings.
 #pragma once
 
+#include "core/base/finding.hpp"
 #include "core/base/watch.hpp"
 #include "core/base/world.hpp"
-#include "core/dialect/word_emitter.hpp"
-#include "core/run/agreed_path.hpp"
-#include "core/run/assembly.hpp"
-#include "core/run/finding.hpp"
-#include "core/run/outline.hpp"
-#include "core/run/read_pass.hpp"
+#include "core/dialect/aside_place.hpp"
+#include "core/path/excursion.hpp"
+#include "core/path/outline.hpp"
+#include "core/rules/rule_counts.hpp"
+#include "core/task/code_file.hpp"
+#include "core/task/link_mark.hpp"
+#include "core/toolpath/code_sink.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <string>
@@ -16,15 +18,8 @@
 
 namespace wexilum {
 
-/// How often a kind of event came, and what a rule made of it.
-struct EventTally {
-    EventKind kind{};
-    std::uint64_t seen = 0;
-    HandlerCount handler;
-};
-
-/// How often each line of a rulebook ran: by file, then by line from 1.
-using RuleLineCounts = std::map<std::string, std::vector<std::uint64_t>>;
+struct Assembly;
+struct ReadPass;
 
 /// What a run tells beside the code.
 struct RunSummary {
@@ -50,14 +45,6 @@ struct RunSummary {
 /// is not touched; otherwise it gets what this run reads.
 Result<RunSummary> post(const Assembly& assembly, RecordSource& records, Scratch& scratch, CodeSink& sink, int threads = 1,
                         RunWatch* watch = nullptr, std::shared_ptr<ReadPass>* pass = nullptr);
-
-struct CodeFile {
-    std::string name; ///< file name with extension, no folder
-    std::string text;
-    std::uint32_t blocks = 0; ///< lines
-    std::string channel = "1";
-    std::vector<Source> sources; ///< the record behind each block, blocks counted from 0
-};
 
 /// Code in memory.
 class CodeText final : public CodeSink {

@@ -1,15 +1,21 @@
 // The two passes of a run: reading, with the outline and the choice over the whole path, and writing. Private to core/run.
 #pragma once
 
-#include "core/run/native_events.hpp"
+#include "core/events/native_events.hpp"
+#include "core/path/read_pass.hpp"
 #include "core/run/post_run.hpp"
-#include "core/run/read_pass.hpp"
 #include "core/toolpath/records_ahead.hpp"
 
 #include <memory>
 #include <optional>
 
 namespace wexilum {
+
+/// Keeps nothing of the code.
+class Nowhere final : public CodeSink {
+public:
+    void line(std::string_view, const Source&) override {}
+};
 
 class RunPasses {
 public:

@@ -10,7 +10,7 @@ namespace {
 
 constexpr double circle = 2 * pi;
 constexpr double inside_by = 0.01;      // mm: so far from the end of travel where there is room
-constexpr double step = pi / 720;       // rad, where angles are tried
+constexpr double angle_step = pi / 720; // rad, where angles are tried
 constexpr double narrowest_arc = 1e-12; // rad
 
 /// Arcs of a circle, apart from each other and in order: begins in [0, 2 pi), ends behind them, the last maybe beyond 2 pi.
@@ -135,7 +135,7 @@ private:
     [[nodiscard]] Arcs tried(double room) const
     {
         Arcs out;
-        for (double angle = 0; angle < circle; angle += step) {
+        for (double angle = 0; angle < circle; angle += angle_step) {
             if (at(angle, room)) {
                 out.emplace_back(angle, angle + 2 * narrowest_arc);
             }

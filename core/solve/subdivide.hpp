@@ -3,16 +3,12 @@
 #pragma once
 
 #include "core/geometry/path_piece.hpp"
+#include "core/geometry/tolerance.hpp"
 #include "core/solve/inverse.hpp"
 
 #include <vector>
 
 namespace wexilum {
-
-struct Tolerance {
-    double tip = 0.005;   ///< mm across the way
-    double axis = 3.5e-4; ///< rad from the great circle at the same place of the way
-};
 
 /// What the control does between two points.
 enum class Interpolation {

@@ -5,14 +5,11 @@
 namespace wexilum {
 namespace {
 
-constexpr std::array<std::string_view, frame_kind_count> names{"joints", "tool-centre-point", "tilted-plane", "world", "cylinder"};
 constexpr double square = 1e-6; // how far axes may be from square
 
 Error unsupported(const char* message, const char* cure) { return {ErrorKind::unsupported, message, {}, cure}; }
 
 } // namespace
-
-std::string_view name_of(FrameKind kind) { return names[static_cast<std::size_t>(kind)]; }
 
 Result<TipFrame> TipFrame::make(const InverseSolver& solver, const std::array<std::size_t, 3>& xyz, const Readings& zero, bool world)
 {

@@ -1,5 +1,7 @@
 #include "core/toolpath/records_ahead.hpp"
 
+#include "core/toolpath/linear_run.hpp"
+
 namespace wexilum {
 namespace {
 

@@ -8,12 +8,16 @@
 #include "app/theme/tokens.hpp"
 #include "core/base/units.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QtTest>
 
 #include <cmath>
 
 using namespace wexilum;
 using namespace wexilum::app;
+
+namespace test_app_models {
 
 namespace {
 
@@ -356,5 +360,7 @@ void TestAppModels::solids_are_closed()
     QVERIFY(lowest == 0 && highest == 100);
 }
 
-QTEST_APPLESS_MAIN(TestAppModels)
+WEXILUM_TEST(TestAppModels)
+
+} // namespace test_app_models
 #include "test_app_models.moc"

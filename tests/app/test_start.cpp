@@ -1,11 +1,14 @@
 // The program from outside: how it starts with and without a display, and the pictures it takes.
 #include "tests/support/places.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QImage>
 #include <QProcess>
 #include <QSet>
 #include <QTemporaryDir>
 #include <QtTest>
+
+namespace test_start {
 
 namespace {
 
@@ -142,5 +145,7 @@ void TestStart::wrong_usage()
     QVERIFY2(ended.said.contains(said), qPrintable(ended.said));
 }
 
-QTEST_GUILESS_MAIN(TestStart)
+WEXILUM_TEST(TestStart)
+
+} // namespace test_start
 #include "test_start.moc"

@@ -4,6 +4,8 @@
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QClipboard>
 #include <QHeaderView>
 #include <QMimeData>
@@ -15,6 +17,8 @@
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window {
 
 namespace {
 
@@ -559,7 +563,7 @@ void TestWindow::nothing_is_cut()
     }
 }
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     prepare_graphics();
     QStandardPaths::setTestModeEnabled(true);
@@ -567,4 +571,7 @@ int main(int argc, char** argv)
     TestWindow test;
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_window
 #include "test_window.moc"

@@ -2,8 +2,9 @@
 #include "tests/app/window_fixture.hpp"
 
 #include "tests/support/places.hpp"
+#include "tests/support/test_program.hpp"
 
-#include "app/views/chart_library.hpp"
+#include "app/views/replay/chart_library.hpp"
 #include "core/base/units.hpp"
 
 #include <QCheckBox>
@@ -12,6 +13,8 @@
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window_define {
 
 namespace {
 
@@ -395,5 +398,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(TestWindowDefine)
+WEXILUM_TEST(TestWindowDefine)
+
+} // namespace test_window_define
 #include "test_window_define.moc"

@@ -6,12 +6,16 @@
 #include "core/geometry/pose.hpp"
 #include "core/machine/kinematics.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QClipboard>
 #include <QStandardPaths>
 
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window_machine {
 
 namespace {
 
@@ -543,5 +547,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(TestWindowMachine)
+WEXILUM_TEST(TestWindowMachine)
+
+} // namespace test_window_machine
 #include "test_window_machine.moc"

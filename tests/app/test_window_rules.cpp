@@ -1,11 +1,16 @@
 // Rules and language edited in the real window: by keys and mouse, with the effect on the program, errors in place, and the way back.
 #include "tests/app/window_fixture.hpp"
 
+#include "core/prove/statement_diff.hpp"
+#include "tests/support/test_program.hpp"
+
 #include <QScrollBar>
 
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window_rules {
 
 namespace {
 
@@ -374,7 +379,7 @@ void TestWindowRules::undo_is_one_stack_a_file()
     QCOMPARE(desk.editor().text(), desk.text());
 }
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     prepare_graphics();
     QStandardPaths::setTestModeEnabled(true);
@@ -382,4 +387,7 @@ int main(int argc, char** argv)
     TestWindowRules test;
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_window_rules
 #include "test_window_rules.moc"

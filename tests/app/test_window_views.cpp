@@ -3,12 +3,17 @@
 
 #include "core/base/units.hpp"
 
+#include "tests/support/test_program.hpp"
+
+#include <QApplication>
 #include <QMessageBox>
 #include <QStandardPaths>
 
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window_views {
 
 class TestWindowViews : public QObject {
     Q_OBJECT
@@ -300,7 +305,7 @@ void TestWindowViews::the_chart_jumps()
     }
 }
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     prepare_graphics();
     QStandardPaths::setTestModeEnabled(true);
@@ -308,4 +313,7 @@ int main(int argc, char** argv)
     TestWindowViews test;
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_window_views
 #include "test_window_views.moc"

@@ -1,7 +1,7 @@
 // The real window on a copy of the demo project, driven as a person does: by mouse and keys.
 #pragma once
 
-#include "app/views/main_window.hpp"
+#include "app/views/frame/main_window.hpp"
 
 #include <QAbstractItemView>
 #include <QTemporaryDir>

@@ -1,8 +1,10 @@
 // Feeds texts in the place of one of the files that a job is made of to what brings them together, and posts and replays what comes of it.
 // The first byte chooses the job, the second the file; what is thrown inside the core is a mistake.
+#include "core/base/json_document.hpp"
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/mutation.hpp"
 #include "tests/support/overlay_files.hpp"
 

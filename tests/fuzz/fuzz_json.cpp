@@ -1,10 +1,11 @@
 // Feeds bytes to one JSON reader; which one is set by the build (WEXILUM_READER). An error must have a place and a cure.
+#include "core/base/json_document.hpp"
 #include "core/controller/controller.hpp"
 #include "core/dialect/dialect.hpp"
+#include "core/job/assembly.hpp"
 #include "core/machine/machine.hpp"
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
-#include "core/run/assembly.hpp"
 #include "core/setup/setup.hpp"
 #include "core/solve/inverse.hpp"
 

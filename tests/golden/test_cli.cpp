@@ -1,6 +1,7 @@
 // wexilum-cli as a user runs it: arguments, exit codes, JSON, files written or not.
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QFile>
@@ -15,6 +16,8 @@
 #include <cmath>
 
 using namespace wexilum::test;
+
+namespace test_cli {
 
 namespace {
 
@@ -356,5 +359,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestCli)
+WEXILUM_TEST(TestCli)
+
+} // namespace test_cli
 #include "test_cli.moc"

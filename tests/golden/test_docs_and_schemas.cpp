@@ -1,7 +1,11 @@
 // Documentation and schemas against what the program reads.
 #include "core/controller/function.hpp"
+#include "core/project/project.hpp"
+#include "core/rules/description.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QFile>
@@ -12,6 +16,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_docs_and_schemas {
 
 namespace {
 
@@ -146,5 +152,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestDocsAndSchemas)
+WEXILUM_TEST(TestDocsAndSchemas)
+
+} // namespace test_docs_and_schemas
 #include "test_docs_and_schemas.moc"

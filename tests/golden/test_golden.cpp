@@ -1,5 +1,7 @@
 // Code of the demo jobs, byte for byte. WEXILUM_UPDATE_GOLDEN=1 writes the expected files anew.
+#include "core/compare/report.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QFile>
@@ -9,6 +11,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_golden {
 
 class TestGolden : public QObject {
     Q_OBJECT
@@ -127,5 +131,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestGolden)
+WEXILUM_TEST(TestGolden)
+
+} // namespace test_golden
 #include "test_golden.moc"

@@ -1,5 +1,8 @@
 // Guides are followed as they are written: their blocks are typed in, their messages are what comes back.
+#include "core/compare/report.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QFile>
 #include <QRegularExpression>
@@ -7,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_guides {
 
 namespace {
 
@@ -87,5 +92,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestGuides)
+WEXILUM_TEST(TestGuides)
+
+} // namespace test_guides
 #include "test_guides.moc"

@@ -1,5 +1,7 @@
 // Mistakes put in on purpose: in the dialect, the machine and the code. Each must be noticed, and wrong words at their block.
+#include "core/compare/report.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -9,6 +11,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_mutants {
 
 namespace {
 
@@ -293,5 +297,7 @@ private:
     }
 };
 
-QTEST_APPLESS_MAIN(TestMutants)
+WEXILUM_TEST(TestMutants)
+
+} // namespace test_mutants
 #include "test_mutants.moc"

@@ -1,11 +1,16 @@
 // Every event and every section in a small program each. The expected programs are written by hand.
+#include "core/rules/description.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_rule_cases {
 
 namespace {
 
@@ -82,5 +87,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestRuleCases)
+WEXILUM_TEST(TestRuleCases)
+
+} // namespace test_rule_cases
 #include "test_rule_cases.moc"

@@ -1,6 +1,11 @@
 // What would take endlessly, or the square of its size, is linear or has a bound that is told; long work tells how far it is and stops.
+#include "core/base/watch.hpp"
+#include "core/base/world.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QElapsedTimer>
@@ -13,6 +18,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_bounds {
 
 namespace {
 
@@ -187,5 +194,7 @@ void TestBounds::long_work_tells_how_far_it_is_and_stops()
     QVERIFY(QDir(folder.filePath("out")).entryList({"mirror-cell*"}, QDir::Files | QDir::Hidden).isEmpty());
 }
 
-QTEST_APPLESS_MAIN(TestBounds)
+WEXILUM_TEST(TestBounds)
+
+} // namespace test_bounds
 #include "test_bounds.moc"

@@ -1,6 +1,7 @@
 // The command line where nothing can be written, too little is to be had, or names lead elsewhere: a clear error, an exit code that says
 // so, and nothing half done.
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QDirIterator>
@@ -10,6 +11,8 @@
 #include <QTest>
 
 using namespace wexilum::test;
+
+namespace test_cli_outputs {
 
 namespace {
 
@@ -218,5 +221,7 @@ void TestCliOutputs::a_failed_job_takes_its_old_code_alone()
     QVERIFY(QDir(copy.folder.filePath("out/fails-beyond-travel.nc")).exists());
 }
 
-QTEST_APPLESS_MAIN(TestCliOutputs)
+WEXILUM_TEST(TestCliOutputs)
+
+} // namespace test_cli_outputs
 #include "test_cli_outputs.moc"

@@ -1,7 +1,10 @@
 // Mistakes that must not pass for proven: in the code, the toolpath, the rules and what the run says of itself.
+#include "core/path/agreed_path.hpp"
 #include "core/project/job_run.hpp"
-#include "core/run/agreed_path.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QProcess>
 #include <QRegularExpression>
@@ -12,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_false_proofs {
 
 namespace {
 
@@ -548,5 +553,7 @@ void TestFalseProofs::a_tool_called_again_is_no_finding()
     QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
 }
 
-QTEST_GUILESS_MAIN(TestFalseProofs)
+WEXILUM_TEST(TestFalseProofs)
+
+} // namespace test_false_proofs
 #include "test_false_proofs.moc"

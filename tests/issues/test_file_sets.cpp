@@ -4,6 +4,7 @@
 #include "core/io/real_files.hpp"
 #include "tests/support/disks.hpp"
 #include "tests/support/places.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QElapsedTimer>
@@ -26,6 +27,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_file_sets {
 
 namespace {
 
@@ -301,7 +304,7 @@ void TestFileSets::power_cuts_on_an_image()
     QProcess writer;
     writer.start(QCoreApplication::applicationFilePath().isEmpty() ? QString::fromStdString(fs::read_symlink("/proc/self/exe").string())
                                                                    : QCoreApplication::applicationFilePath(),
-                 {"--write-without-end", QString::fromStdString(base + "/at")});
+                 {"test_file_sets", "--write-without-end", QString::fromStdString(base + "/at")});
     QVERIFY(writer.waitForReadyRead() && writer.processId() > 0);
     std::mt19937 random(20261130);
     std::uint64_t told = 0;
@@ -583,7 +586,7 @@ void TestFileSets::removing_takes_plain_files_alone()
     QVERIFY(files.remove({(root / "none").string()}).ok());
 }
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     if (argc == 3 && std::string(argv[1]) == "--write-without-end") {
         return write_without_end(argv[2]);
@@ -592,4 +595,7 @@ int main(int argc, char** argv)
     TestFileSets test;
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_file_sets
 #include "test_file_sets.moc"

@@ -1,10 +1,13 @@
 // What a newcomer begins with: the first project, new files of each kind, and what is told before anything is posted.
+#include "core/job/language_check.hpp"
+#include "core/machine/kinematics.hpp"
 #include "core/machine/witness_advice.hpp"
 #include "core/project/first_files.hpp"
 #include "core/replay/contact_observer.hpp"
-#include "core/run/language_check.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDir>
 #include <QFile>
@@ -15,6 +18,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_first_evening {
 
 namespace {
 
@@ -377,5 +382,7 @@ void TestFirstEvening::one_cause_is_told_once()
     QVERIFY2(others.match(text.out).hasMatch(), qPrintable(text.out));
 }
 
-QTEST_GUILESS_MAIN(TestFirstEvening)
+WEXILUM_TEST(TestFirstEvening)
+
+} // namespace test_first_evening
 #include "test_first_evening.moc"

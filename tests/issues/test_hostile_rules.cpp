@@ -1,7 +1,9 @@
 // Rules that try to take all time, memory or disk: every function that a rule can call, with large and absurd arguments, without end. Each
 // ends within twice its limits.
 #include "core/rules/rulebook.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QElapsedTimer>
 #include <QTest>
@@ -11,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_hostile_rules {
 
 namespace {
 
@@ -347,5 +351,7 @@ void TestHostileRules::control_characters_do_not_get_into_a_program()
     }
 }
 
-QTEST_APPLESS_MAIN(TestHostileRules)
+WEXILUM_TEST(TestHostileRules)
+
+} // namespace test_hostile_rules
 #include "test_hostile_rules.moc"

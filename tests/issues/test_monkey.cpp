@@ -1,19 +1,27 @@
 // Clicks, keys, drags and the wheel at random all over the window, while files change underneath: nothing crashes, nothing hangs, and an
 // editor shows its document. Fixed seeds; WEXILUM_MONKEY_SECONDS and WEXILUM_MONKEY_SEED set others.
+#include "app/models/workspace.hpp"
+#include "core/machine/machine.hpp"
+#include "core/run/code_store.hpp"
 #include "tests/app/window_fixture.hpp"
 #include "tests/support/mutation.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QAbstractScrollArea>
 #include <QAbstractSpinBox>
+#include <QApplication>
 #include <QElapsedTimer>
 #include <QFileDialog>
 #include <QMenu>
+#include <QWheelEvent>
 
 #include <random>
 
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_monkey {
 
 namespace {
 
@@ -322,7 +330,7 @@ private Q_SLOTS:
     }
 };
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     QApplication application(argc, argv);
     QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
@@ -332,4 +340,7 @@ int main(int argc, char** argv)
     QTEST_SET_MAIN_SOURCE_PATH
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_monkey
 #include "test_monkey.moc"

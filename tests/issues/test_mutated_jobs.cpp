@@ -1,7 +1,16 @@
 // What brings job, post, setup, machine and control together, given broken and absurd files: an error with a place and a cure, or code;
 // no crash, nothing thrown, nothing that takes long.
+#include "core/base/json_document.hpp"
+#include "core/base/world.hpp"
+#include "core/path/excursion.hpp"
+#include "core/project/project.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/mutation.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDirIterator>
 #include <QElapsedTimer>
@@ -11,6 +20,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_mutated_jobs {
 
 namespace {
 
@@ -121,7 +132,7 @@ void TestMutatedJobs::every_reader()
         // A job by itself: together with its parts it is the other test's.
         const auto checked = path.find("/jobs/") == std::string::npos ? check_file(files, path) : [&] {
             const auto document = json::Document::parse(files.replaced[path], path);
-            const auto job = document ? read_job(*document) : Result<Job>(document.error());
+            const auto job = document ? read_job(*document) : Result<JobFile>(document.error());
             return job ? Result<CheckedFile>(CheckedFile()) : Result<CheckedFile>(job.error());
         }();
         slowest = std::max(slowest, timer.elapsed());
@@ -197,5 +208,7 @@ void TestMutatedJobs::everything_together()
     QVERIFY(refused > count / 5 && posted > count / 10);
 }
 
-QTEST_APPLESS_MAIN(TestMutatedJobs)
+WEXILUM_TEST(TestMutatedJobs)
+
+} // namespace test_mutated_jobs
 #include "test_mutated_jobs.moc"

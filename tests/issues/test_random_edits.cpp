@@ -1,7 +1,9 @@
 // One word of a program changed at random, many times: what the replay lets be has to be harmless, by a control and kinematics that are the
 // tests' own.
+#include "core/compare/report.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/plain_control.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QFile>
 #include <QJsonArray>
@@ -13,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_random_edits {
 
 namespace {
 
@@ -209,5 +213,7 @@ void TestRandomEdits::what_is_let_be_is_harmless()
     QVERIFY(told > let_be);
 }
 
-QTEST_GUILESS_MAIN(TestRandomEdits)
+WEXILUM_TEST(TestRandomEdits)
+
+} // namespace test_random_edits
 #include "test_random_edits.moc"

@@ -1,10 +1,13 @@
 // Solving in poles, with joints out of square, and with joints that lie in a plane only where the machine is drawn.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
 #include "core/project/first_files.hpp"
+#include "core/run/post_run.hpp"
 #include "core/solve/free_joint.hpp"
 #include "core/solve/path_choice.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -13,6 +16,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_solving {
 
 namespace {
 
@@ -256,5 +261,7 @@ void TestSolving::joints_in_a_plane_where_they_are_drawn()
     QVERIFY(along.allFinite());
 }
 
-QTEST_GUILESS_MAIN(TestSolving)
+WEXILUM_TEST(TestSolving)
+
+} // namespace test_solving
 #include "test_solving.moc"

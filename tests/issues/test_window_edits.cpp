@@ -1,8 +1,13 @@
 // Edits in the real window: what is shown is the document, nothing unsaved goes without a question, not by a crash either, and nobody
 // else's work is overwritten unseen.
 #include "app/models/text_difference.hpp"
-#include "app/views/safe_application.hpp"
+#include "app/views/frame/safe_application.hpp"
 #include "tests/app/window_fixture.hpp"
+
+#include "app/models/workspace.hpp"
+#include "core/machine/machine.hpp"
+#include "core/run/code_store.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QAbstractItemModelTester>
 #include <QClipboard>
@@ -14,6 +19,8 @@
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window_edits {
 
 namespace {
 
@@ -485,7 +492,7 @@ void TestWindowEdits::what_an_event_handler_throws_is_told()
     QCOMPARE(told, QStringLiteral("there is not enough memory for this; close other programs, or give this one more memory"));
 }
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     SafeApplication application(argc, argv);
     QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
@@ -493,4 +500,7 @@ int main(int argc, char** argv)
     QTEST_SET_MAIN_SOURCE_PATH
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_window_edits
 #include "test_window_edits.moc"

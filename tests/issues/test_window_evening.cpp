@@ -1,7 +1,13 @@
 // The first evening in the real window: from nothing to a proven program, what the shelf says of jobs, and what is called proven.
-#include "app/views/safe_application.hpp"
+#include "app/views/frame/safe_application.hpp"
 #include "tests/app/window_fixture.hpp"
 
+#include "app/models/workspace.hpp"
+#include "core/machine/machine.hpp"
+#include "core/run/code_store.hpp"
+#include "tests/support/test_program.hpp"
+
+#include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QInputDialog>
 #include <QLineEdit>
@@ -12,6 +18,8 @@
 using namespace wexilum;
 using namespace wexilum::app;
 using namespace wexilum::app::test;
+
+namespace test_window_evening {
 
 namespace {
 
@@ -256,7 +264,7 @@ void TestWindowEvening::findings_fold_away()
     QVERIFY2(drawer.height() >= 90, qPrintable(QString::number(drawer.height())));
 }
 
-int main(int argc, char** argv)
+static int run(int argc, char** argv)
 {
     SafeApplication application(argc, argv);
     QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
@@ -264,4 +272,7 @@ int main(int argc, char** argv)
     QTEST_SET_MAIN_SOURCE_PATH
     return QTest::qExec(&test, argc, argv);
 }
+WEXILUM_TEST_RUN(run)
+
+} // namespace test_window_evening
 #include "test_window_evening.moc"

@@ -1,6 +1,12 @@
 // Broken and absurd input: every reader answers with an error that has a place and a cure, or copes; nothing crashes or hangs.
+#include "core/base/finding.hpp"
+#include "core/base/json_document.hpp"
+#include "core/compare/report.hpp"
+#include "core/project/project.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QDirIterator>
 #include <QTest>
@@ -9,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_bad_input {
 
 namespace {
 
@@ -163,5 +171,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestBadInput)
+WEXILUM_TEST(TestBadInput)
+
+} // namespace test_bad_input
 #include "test_bad_input.moc"

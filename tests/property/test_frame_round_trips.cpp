@@ -1,10 +1,15 @@
 // Every demo job written in every kind of coordinates and every form of a tilted plane, read back, inside both budgets.
+#include "core/compare/report.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_frame_round_trips {
 
 namespace {
 
@@ -127,5 +132,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestFrameRoundTrips)
+WEXILUM_TEST(TestFrameRoundTrips)
+
+} // namespace test_frame_round_trips
 #include "test_frame_round_trips.moc"

@@ -2,6 +2,7 @@
 #include "core/base/units.hpp"
 #include "core/solve/inverse.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 #include <kdl/chain.hpp>
@@ -12,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_kdl_agreement {
 
 namespace {
 
@@ -245,5 +248,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestKdlAgreement)
+WEXILUM_TEST(TestKdlAgreement)
+
+} // namespace test_kdl_agreement
 #include "test_kdl_agreement.moc"

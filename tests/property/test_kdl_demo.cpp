@@ -3,6 +3,7 @@
 #include "core/base/units.hpp"
 #include "core/solve/inverse.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 #include <kdl/chain.hpp>
@@ -14,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_kdl_demo {
 
 namespace {
 
@@ -239,5 +242,7 @@ private:
     }
 };
 
-QTEST_APPLESS_MAIN(TestKdlDemo)
+WEXILUM_TEST(TestKdlDemo)
+
+} // namespace test_kdl_demo
 #include "test_kdl_demo.moc"

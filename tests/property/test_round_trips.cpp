@@ -1,7 +1,12 @@
 // Random smooth paths on four kinds of machine: posted, replayed, inside both budgets. Jobs are made in memory.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
+#include "core/project/project.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -10,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_round_trips {
 
 namespace {
 
@@ -136,5 +143,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestRoundTrips)
+WEXILUM_TEST(TestRoundTrips)
+
+} // namespace test_round_trips
 #include "test_round_trips.moc"

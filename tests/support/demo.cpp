@@ -1,6 +1,12 @@
 #include "tests/support/demo.hpp"
 
+#include "core/project/project.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
+#include "core/task/arrange.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
+#include "tests/support/overlay_files.hpp"
 
 #include <cstdio>
 #include <cstdlib>

@@ -1,16 +1,18 @@
 // The demo project for tests, with edits, and short ways to post and replay it.
 #pragma once
 
-#include "core/project/project.hpp"
-#include "core/replay/replay_run.hpp"
-#include "core/run/post_run.hpp"
-#include "tests/support/overlay_files.hpp"
+#include "core/job/assembly.hpp"
 #include "tests/support/places.hpp"
 
 #include <QString>
 
 #include <string>
 #include <vector>
+
+namespace wexilum {
+class FindingList;
+struct ReplayReport;
+} // namespace wexilum
 
 namespace wexilum::test {
 

@@ -1,5 +1,6 @@
 #include "tests/support/machines.hpp"
 
+#include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 
 #include <cmath>

@@ -1,7 +1,7 @@
 // Machines of four kinds as JSON text, with the numbers of one drawing each; tests type the same drawing a second time.
 #pragma once
 
-#include "core/run/assembly.hpp"
+#include "core/job/assembly.hpp"
 
 #include <string>
 

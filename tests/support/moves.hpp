@@ -1,7 +1,7 @@
 // Catches what the simulated control does.
 #pragma once
 
-#include "core/replay/interpreter.hpp"
+#include "core/control/interpreter.hpp"
 
 #include <vector>
 

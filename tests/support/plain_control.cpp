@@ -17,8 +17,6 @@ using Eigen::Isometry3d;
 using Eigen::Translation3d;
 using Eigen::Vector3d;
 
-constexpr double degree = M_PI / 180;
-
 QJsonObject object_of(const QString& path)
 {
     QFile file(path);

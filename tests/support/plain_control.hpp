@@ -5,6 +5,7 @@
 #include <Eigen/Geometry>
 #include <QJsonObject>
 #include <QString>
+#include <cmath>
 
 #include <map>
 #include <optional>
@@ -12,6 +13,8 @@
 #include <vector>
 
 namespace wexilum::test {
+
+inline constexpr double degree = M_PI / 180;
 
 /// Where the tool is, in the frame of the work mount: mm, unit vector.
 struct PlainPose {

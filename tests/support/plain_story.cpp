@@ -9,7 +9,6 @@ namespace {
 
 using Eigen::Vector3d;
 
-constexpr double degree = M_PI / 180;
 constexpr double lever = 50; // mm: at which turning counts as a way
 
 double between(const Vector3d& a, const Vector3d& b) { return std::atan2(a.cross(b).norm(), a.dot(b)) / degree; }

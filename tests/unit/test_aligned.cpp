@@ -1,11 +1,16 @@
 // Joints that point the same way: which one works, where the others stand, and what the control makes of their words. Values by hand.
+#include "core/compare/report.hpp"
 #include "core/machine/aligned.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_aligned {
 
 namespace {
 
@@ -31,7 +36,7 @@ Result<Assembly> fork(const char* tool, const std::string& parked, const std::st
         edits.push_back({control, text.substr(witness, text.find("\n  ]", witness) - witness),
                          ",\n    {\"name\": \"W counts in Z\", \"code\": [\"W-5.\", \"G0 Z20.\"], \"offsets\": {\"Z\": 100, \"W\": 30}, "
                          "\"readings\": {\"Z\": 95, \"W\": 25}}"});
-        edits.push_back({control, R"("coordinates": "own")", R"("coordinates": ")" + coordinates + "\""});
+        edits.push_back({control, R"("coordinates": "own")", "\"coordinates\": \"" + coordinates + "\""});
     }
     return demo_with_toolpath("fails-quill-too-short", toolpath(tool), edits);
 }
@@ -197,5 +202,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestAligned)
+WEXILUM_TEST(TestAligned)
+
+} // namespace test_aligned
 #include "test_aligned.moc"

@@ -1,8 +1,10 @@
 // Which of column, ram and quill works where an operation does not say: against hand calculation, and against posting and replaying
 // what was not chosen.
+#include "core/advice/aligned_choice.hpp"
 #include "core/replay/contact_observer.hpp"
-#include "core/run/aligned_choice.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
 
@@ -10,6 +12,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_aligned_choice {
 
 namespace {
 
@@ -174,5 +178,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(TestAlignedChoice)
+WEXILUM_TEST(TestAlignedChoice)
+
+} // namespace test_aligned_choice
 #include "test_aligned_choice.moc"

@@ -1,6 +1,12 @@
 // Arcs from the toolpath to words and back: senses, forms, and what rounding must not do.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
+#include "core/control/block_words.hpp"
+#include "core/control/control_memory.hpp"
+#include "core/control/replay_move.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -9,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_arcs {
 
 namespace {
 
@@ -164,5 +172,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestArcs)
+WEXILUM_TEST(TestArcs)
+
+} // namespace test_arcs
 #include "test_arcs.moc"

@@ -1,14 +1,18 @@
 // Flat toolpaths wound round a cylinder, and copies moved, turned and mirrored. Values by hand.
 #include "core/base/units.hpp"
-#include "core/run/arrange.hpp"
+#include "core/compare/report.hpp"
+#include "core/task/arrange.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_arrange {
 
 namespace {
 
@@ -322,5 +326,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestArrange)
+WEXILUM_TEST(TestArrange)
+
+} // namespace test_arrange
 #include "test_arrange.moc"

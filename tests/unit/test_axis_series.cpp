@@ -1,8 +1,10 @@
 // The axes' courses by hand, and thinning that keeps every peak.
 #include "core/base/units.hpp"
+#include "core/control/replay_move.hpp"
 #include "core/project/job_run.hpp"
 #include "core/replay/axis_series.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -10,6 +12,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_axis_series {
 
 namespace {
 
@@ -145,5 +149,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestAxisSeries)
+WEXILUM_TEST(TestAxisSeries)
+
+} // namespace test_axis_series
 #include "test_axis_series.moc"

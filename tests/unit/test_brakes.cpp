@@ -1,11 +1,15 @@
 // Brakes: released before a joint moves, locked once it stands, and what the replay makes of programs that don't.
-#include "core/replay/interpreter.hpp"
+#include "core/compare/report.hpp"
+#include "core/control/interpreter.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_brakes {
 
 namespace {
 
@@ -176,5 +180,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestBrakes)
+WEXILUM_TEST(TestBrakes)
+
+} // namespace test_brakes
 #include "test_brakes.moc"

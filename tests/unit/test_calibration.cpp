@@ -1,9 +1,11 @@
 // Machines put right by measured positions. The measurements come from formulas of this file, or from a machine that was changed.
+#include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/calibration.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/machine/overlay.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -12,6 +14,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_calibration {
 
 namespace {
 
@@ -169,5 +173,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestCalibration)
+WEXILUM_TEST(TestCalibration)
+
+} // namespace test_calibration
 #include "test_calibration.moc"

@@ -2,6 +2,8 @@
 #include "core/toolpath/cycle.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QTest>
 
 #include <array>
@@ -10,6 +12,8 @@
 #include <random>
 
 using namespace wexilum;
+
+namespace test_cl_reader {
 
 namespace {
 
@@ -269,5 +273,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestClReader)
+WEXILUM_TEST(TestClReader)
+
+} // namespace test_cl_reader
 #include "test_cl_reader.moc"

@@ -3,7 +3,9 @@
 #include "core/collide/contact_watch.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/replay/contact_observer.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -11,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_contact {
 
 namespace {
 
@@ -368,5 +372,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestContact)
+WEXILUM_TEST(TestContact)
+
+} // namespace test_contact
 #include "test_contact.moc"

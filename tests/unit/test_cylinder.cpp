@@ -1,10 +1,13 @@
 // Ways on a cylinder's surface, and the control's own way round: where its words bring the machine, and what the post makes of them.
 // Values by hand from the drawing of Brae 4R: a point of the rim at the angle t (right-handed about X, from Z) comes to the top at A = -t.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
 #include "core/geometry/path_piece.hpp"
+#include "core/run/post_run.hpp"
 #include "core/toolpath/record_spool.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/moves.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
 
@@ -15,6 +18,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_cylinder {
 
 namespace {
 
@@ -413,5 +418,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestCylinder)
+WEXILUM_TEST(TestCylinder)
+
+} // namespace test_cylinder
 #include "test_cylinder.moc"

@@ -1,11 +1,14 @@
 // Readers of machine, controller, dialect, setup, job and post: exact errors for what a person gets wrong.
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_definitions {
 
 namespace {
 
@@ -153,5 +156,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestDefinitions)
+WEXILUM_TEST(TestDefinitions)
+
+} // namespace test_definitions
 #include "test_definitions.moc"

@@ -1,6 +1,8 @@
 // A mistake put into a good machine is the first explanation of the witness that it makes miss.
+#include "core/base/json_document.hpp"
 #include "core/machine/explain.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -8,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_explain {
 
 namespace {
 
@@ -131,5 +135,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestExplain)
+WEXILUM_TEST(TestExplain)
+
+} // namespace test_explain
 #include "test_explain.moc"

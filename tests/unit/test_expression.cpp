@@ -1,6 +1,8 @@
 // The expression language: values by hand, what has no value, and exact messages with their columns.
 #include "core/expr/expression.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QTest>
 
 #include <cmath>
@@ -8,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::expr;
+
+namespace test_expression {
 
 namespace {
 
@@ -195,5 +199,7 @@ void TestExpression::any_text_is_read_or_refused()
     QVERIFY(!Expression::parse(std::string(5000, '1'), {}).ok());
 }
 
-QTEST_APPLESS_MAIN(TestExpression)
+WEXILUM_TEST(TestExpression)
+
+} // namespace test_expression
 #include "test_expression.moc"

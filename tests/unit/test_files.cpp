@@ -2,12 +2,16 @@
 #include "core/io/real_files.hpp"
 #include "core/toolpath/readers/csv_reader.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QDir>
 #include <QFile>
 #include <QTemporaryDir>
 #include <QTest>
 
 using namespace wexilum;
+
+namespace test_files {
 
 namespace {
 
@@ -139,5 +143,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestFiles)
+WEXILUM_TEST(TestFiles)
+
+} // namespace test_files
 #include "test_files.moc"

@@ -1,9 +1,11 @@
 // A blade that follows its path: where it turns in the cut, where it is lifted, and what it reaches. Values by hand.
 #include "core/base/units.hpp"
+#include "core/path/kerf.hpp"
 #include "core/replay/contact_observer.hpp"
-#include "core/run/arrange.hpp"
-#include "core/run/kerf.hpp"
+#include "core/run/post_run.hpp"
+#include "core/task/arrange.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
 
@@ -11,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_follow {
 
 namespace {
 
@@ -252,5 +256,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(TestFollow)
+WEXILUM_TEST(TestFollow)
+
+} // namespace test_follow
 #include "test_follow.moc"

@@ -1,9 +1,12 @@
 // Coordinates of the tool's tip: the forms of a tilted plane, where words bring the machine, and what the post makes of them.
 // Values by hand from the drawing of Tarn 5H, or from rotations typed here.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
+#include "core/run/post_run.hpp"
 #include "core/solve/tip_frame.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/moves.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -12,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_frames {
 
 namespace {
 
@@ -473,5 +478,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestFrames)
+WEXILUM_TEST(TestFrames)
+
+} // namespace test_frames
 #include "test_frames.moc"

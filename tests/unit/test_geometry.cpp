@@ -3,12 +3,16 @@
 #include "core/geometry/followed_angle.hpp"
 #include "core/geometry/path_piece.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QTest>
 
 #include <cmath>
 #include <random>
 
 using namespace wexilum;
+
+namespace test_geometry {
 
 class TestGeometry : public QObject {
     Q_OBJECT
@@ -150,5 +154,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestGeometry)
+WEXILUM_TEST(TestGeometry)
+
+} // namespace test_geometry
 #include "test_geometry.moc"

@@ -2,11 +2,14 @@
 #include "core/base/units.hpp"
 #include "core/machine/head_sketch.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_head_sketch {
 
 namespace {
 
@@ -64,5 +67,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestHeadSketch)
+WEXILUM_TEST(TestHeadSketch)
+
+} // namespace test_head_sketch
 #include "test_head_sketch.moc"

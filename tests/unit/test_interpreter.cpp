@@ -1,6 +1,8 @@
 // The simulated control by itself: what it reads, what it refuses, what it relies on.
 #include "core/base/units.hpp"
+#include "core/control/interpreter.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -8,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_interpreter {
 
 namespace {
 
@@ -204,5 +208,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestInterpreter)
+WEXILUM_TEST(TestInterpreter)
+
+} // namespace test_interpreter
 #include "test_interpreter.moc"

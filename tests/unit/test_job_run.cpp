@@ -4,6 +4,8 @@
 #include "core/project/job_run.hpp"
 #include "core/run/block_probe.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QtTest>
 
@@ -11,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_job_run {
 
 namespace {
 
@@ -379,5 +383,7 @@ void TestJobRun::stops_when_asked()
     }
 }
 
-QTEST_APPLESS_MAIN(TestJobRun)
+WEXILUM_TEST(TestJobRun)
+
+} // namespace test_job_run
 #include "test_job_run.moc"

@@ -1,7 +1,8 @@
 // A machine moved by hand: along and about axes, with the tip held, up to the ends of travel, the clearance and contact.
+#include "core/advice/jog.hpp"
 #include "core/base/units.hpp"
-#include "core/run/jog.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -9,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_jog {
 
 namespace {
 
@@ -179,5 +182,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestJog)
+WEXILUM_TEST(TestJog)
+
+} // namespace test_jog
 #include "test_jog.moc"

@@ -1,9 +1,13 @@
 // Places and exact messages of the JSON layer.
 #include "core/base/json_document.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QTest>
 
 using namespace wexilum;
+
+namespace test_json_document {
 
 namespace {
 
@@ -121,5 +125,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestJsonDocument)
+WEXILUM_TEST(TestJsonDocument)
+
+} // namespace test_json_document
 #include "test_json_document.moc"

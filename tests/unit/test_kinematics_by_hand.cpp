@@ -2,6 +2,7 @@
 #include "core/base/units.hpp"
 #include "core/solve/inverse.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -9,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_kinematics_by_hand {
 
 namespace {
 
@@ -235,5 +238,7 @@ private:
     }
 };
 
-QTEST_APPLESS_MAIN(TestKinematicsByHand)
+WEXILUM_TEST(TestKinematicsByHand)
+
+} // namespace test_kinematics_by_hand
 #include "test_kinematics_by_hand.moc"

@@ -1,12 +1,18 @@
 // Links as a person edits them: what partial moves are called, edits of the job's text, and where they come to stand in the code.
+#include "core/advice/link_form.hpp"
 #include "core/base/units.hpp"
-#include "core/run/link_form.hpp"
+#include "core/base/world.hpp"
+#include "core/run/post_run.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_link_form {
 
 namespace {
 
@@ -241,5 +247,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestLinkForm)
+WEXILUM_TEST(TestLinkForm)
+
+} // namespace test_link_form
 #include "test_link_form.moc"

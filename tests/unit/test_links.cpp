@@ -1,8 +1,11 @@
 // Links: clearance surfaces, the lists of partial moves, and what the replay makes of them.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
 #include "core/geometry/clearance.hpp"
-#include "core/run/links.hpp"
+#include "core/run/post_run.hpp"
+#include "core/task/links.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
 
@@ -13,6 +16,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_links {
 
 namespace {
 
@@ -359,5 +364,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(TestLinks)
+WEXILUM_TEST(TestLinks)
+
+} // namespace test_links
 #include "test_links.moc"

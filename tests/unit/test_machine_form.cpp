@@ -2,6 +2,7 @@
 #include "core/machine/kinematics.hpp"
 #include "core/machine/machine_form.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -9,6 +10,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_machine_form {
 
 namespace {
 
@@ -331,5 +334,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestMachineForm)
+WEXILUM_TEST(TestMachineForm)
+
+} // namespace test_machine_form
 #include "test_machine_form.moc"

@@ -1,8 +1,11 @@
 // What a setup says it has measured, preferred senses, and why a cycle is written as it is. Values by hand from the drawings.
+#include "core/advice/reach.hpp"
+#include "core/compare/report.hpp"
 #include "core/run/block_probe.hpp"
-#include "core/run/reach.hpp"
-#include "core/run/zero_taken.hpp"
+#include "core/task/zero_taken.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
 
@@ -10,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_measured_setup {
 
 namespace {
 
@@ -226,5 +231,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(TestMeasuredSetup)
+WEXILUM_TEST(TestMeasuredSetup)
+
+} // namespace test_measured_setup
 #include "test_measured_setup.moc"

@@ -1,8 +1,13 @@
 // The measured values of one machine over the drawing's: what they do to poses and to the code, and what is refused.
+#include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/machine/overlay.hpp"
+#include "core/project/project.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -10,6 +15,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_overlay {
 
 namespace {
 
@@ -21,9 +28,10 @@ Machine drawing(const std::string& file)
 /// The overlay with these members laid over a machine of the demo.
 Result<Machine> laid(const std::string& machine, const std::string& members)
 {
-    const auto document = json::Document::parse(
-        R"({"format": "overlay/1", "units": {"length": "mm", "angle": "deg"}, "name": "n", "machine": ")" + machine + "\"" + members + "}",
-        "overlays/test.json");
+    const auto document =
+        json::Document::parse(R"({"format": "overlay/1", "units": {"length": "mm", "angle": "deg"}, "name": "n", "machine": )" +
+                                  ("\"" + machine + "\"") + members + "}",
+                              "overlays/test.json");
     return with_overlay(drawing(machine), machine, document.value());
 }
 
@@ -171,5 +179,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestOverlay)
+WEXILUM_TEST(TestOverlay)
+
+} // namespace test_overlay
 #include "test_overlay.moc"

@@ -3,6 +3,7 @@
 #include "core/solve/path_choice.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -10,6 +11,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_path_choice {
 
 namespace {
 
@@ -299,5 +302,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestPathChoice)
+WEXILUM_TEST(TestPathChoice)
+
+} // namespace test_path_choice
 #include "test_path_choice.moc"

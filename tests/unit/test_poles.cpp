@@ -1,8 +1,13 @@
 // Paths through and near a pole of the rotary joints, from the job to the replay, on a table-table and a head-head machine.
 #include "core/base/units.hpp"
-#include "core/run/agreed_path.hpp"
+#include "core/path/agreed_path.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
+#include "core/solve/subdivide.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -11,6 +16,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_poles {
 
 namespace {
 
@@ -255,5 +262,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestPoles)
+WEXILUM_TEST(TestPoles)
+
+} // namespace test_poles
 #include "test_poles.moc"

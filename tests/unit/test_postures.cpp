@@ -1,8 +1,11 @@
 // Attachments: heads that are fixed or set by hand at a scale. Readings, messages and code by hand, and what the replay makes of code
 // that tells the wrong thing.
 #include "core/base/units.hpp"
-#include "core/run/postures.hpp"
+#include "core/compare/report.hpp"
+#include "core/run/post_run.hpp"
+#include "core/task/postures.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -11,6 +14,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_postures {
 
 namespace {
 
@@ -396,5 +401,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestPostures)
+WEXILUM_TEST(TestPostures)
+
+} // namespace test_postures
 #include "test_postures.moc"

@@ -1,12 +1,15 @@
 // Directions that a machine reaches, against the shares of a sphere that the drawings give, and the stock's box against travel.
+#include "core/advice/reach.hpp"
 #include "core/base/units.hpp"
-#include "core/run/reach.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_reach {
 
 class TestReach : public QObject {
     Q_OBJECT
@@ -132,5 +135,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestReach)
+WEXILUM_TEST(TestReach)
+
+} // namespace test_reach
 #include "test_reach.moc"

@@ -1,7 +1,9 @@
 // Numbers as they are written, and which words a block keeps.
 #include "core/base/units.hpp"
 #include "core/dialect/word_emitter.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -10,6 +12,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_rounding_and_words {
 
 class TestRoundingAndWords : public QObject {
     Q_OBJECT
@@ -132,5 +136,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestRoundingAndWords)
+WEXILUM_TEST(TestRoundingAndWords)
+
+} // namespace test_rounding_and_words
 #include "test_rounding_and_words.moc"

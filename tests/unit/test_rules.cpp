@@ -1,11 +1,16 @@
 // Rules in a run: what handlers see and can have done, what happens when one fails, and that the program stays right.
+#include "core/replay/replay_run.hpp"
 #include "core/run/block_probe.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_rules {
 
 namespace {
 
@@ -566,5 +571,7 @@ void TestRules::the_same_bytes_on_every_run()
     }
 }
 
-QTEST_APPLESS_MAIN(TestRules)
+WEXILUM_TEST(TestRules)
+
+} // namespace test_rules
 #include "test_rules.moc"

@@ -1,6 +1,9 @@
 // The run as a whole: safe starts, tool changes, cycles, feeds, sections, findings.
 #include "core/base/units.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -9,6 +12,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_run {
 
 namespace {
 
@@ -316,5 +321,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestRun)
+WEXILUM_TEST(TestRun)
+
+} // namespace test_run
 #include "test_run.moc"

@@ -1,12 +1,25 @@
 // Cuts taken many at once come out as one by one: reading, solving, choosing, putting aside, writing.
 #include "core/base/units.hpp"
+#include "core/control/block_words.hpp"
+#include "core/control/control_memory.hpp"
+#include "core/control/replay_move.hpp"
+#include "core/control/subprograms.hpp"
 #include "core/io/real_files.hpp"
+#include "core/path/excursion.hpp"
+#include "core/path/outline.hpp"
+#include "core/project/project.hpp"
+#include "core/replay/replay_run.hpp"
+#include "core/rules/description.hpp"
+#include "core/rules/rule_counts.hpp"
+#include "core/run/post_run.hpp"
 #include "core/solve/path_choice.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
 #include "core/toolpath/record_spool.hpp"
 #include "core/toolpath/records_ahead.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -16,6 +29,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_runs {
 
 namespace {
 
@@ -639,5 +654,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestRuns)
+WEXILUM_TEST(TestRuns)
+
+} // namespace test_runs
 #include "test_runs.moc"

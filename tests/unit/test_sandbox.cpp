@@ -3,12 +3,16 @@
 #include "core/rules/rulebook.hpp"
 #include "core/rules/text_pattern.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QElapsedTimer>
 #include <QTest>
 
 #include <random>
 
 using namespace wexilum;
+
+namespace test_sandbox {
 
 namespace {
 
@@ -371,5 +375,7 @@ void TestSandbox::tables_as_lua_has_them()
     }
 }
 
-QTEST_APPLESS_MAIN(TestSandbox)
+WEXILUM_TEST(TestSandbox)
+
+} // namespace test_sandbox
 #include "test_sandbox.moc"

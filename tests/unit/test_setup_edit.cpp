@@ -1,9 +1,13 @@
 // Edits of JSON text and of the setup: exact bytes, so that what nobody asked to change stays as it was.
 #include "core/setup/setup_edit.hpp"
 
+#include "tests/support/test_program.hpp"
+
 #include <QtTest>
 
 using namespace wexilum;
+
+namespace test_setup_edit {
 
 namespace {
 
@@ -219,5 +223,7 @@ void TestSetupEdit::random_edits_leave_the_rest()
     QCOMPARE(QString::fromStdString(text), QString::fromStdString(setup_text));
 }
 
-QTEST_APPLESS_MAIN(TestSetupEdit)
+WEXILUM_TEST(TestSetupEdit)
+
+} // namespace test_setup_edit
 #include "test_setup_edit.moc"

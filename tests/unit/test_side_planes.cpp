@@ -1,13 +1,18 @@
 // Cycles through a head in the planes of the control, and the coolant that a head lets through. Values by hand.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
 #include "core/run/block_probe.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/moves.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_side_planes {
 
 namespace {
 
@@ -190,5 +195,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestSidePlanes)
+WEXILUM_TEST(TestSidePlanes)
+
+} // namespace test_side_planes
 #include "test_side_planes.moc"

@@ -4,11 +4,15 @@
 #include "core/prove/edit_places.hpp"
 #include "core/prove/statement_diff.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/overlay_files.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_statement_diff {
 
 namespace {
 
@@ -225,5 +229,7 @@ void TestStatementDiff::taking_over_gives_the_same_program()
     }
 }
 
-QTEST_APPLESS_MAIN(TestStatementDiff)
+WEXILUM_TEST(TestStatementDiff)
+
+} // namespace test_statement_diff
 #include "test_statement_diff.moc"

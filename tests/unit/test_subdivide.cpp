@@ -3,6 +3,7 @@
 #include "core/solve/path_choice.hpp"
 #include "core/solve/subdivide.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -10,6 +11,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_subdivide {
 
 namespace {
 
@@ -145,5 +148,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestSubdivide)
+WEXILUM_TEST(TestSubdivide)
+
+} // namespace test_subdivide
 #include "test_subdivide.moc"

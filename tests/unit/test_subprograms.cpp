@@ -1,10 +1,13 @@
 // Subprograms, shifted and turned coordinates: what the control does with them, and copies that become calls. Values by hand.
 #include "core/base/units.hpp"
+#include "core/io/real_files.hpp"
 #include "core/project/job_run.hpp"
+#include "core/replay/replay_run.hpp"
 #include "core/run/block_probe.hpp"
 #include "core/toolpath/record_spool.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/moves.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
 #include <QTest>
@@ -13,6 +16,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_subprograms {
 
 namespace {
 
@@ -437,5 +442,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(TestSubprograms)
+WEXILUM_TEST(TestSubprograms)
+
+} // namespace test_subprograms
 #include "test_subprograms.moc"

@@ -3,7 +3,9 @@
 #include "core/collide/solid.hpp"
 #include "core/machine/surface_file.hpp"
 #include "core/replay/contact_observer.hpp"
+#include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
 
@@ -11,6 +13,8 @@
 
 #include <cstring>
 #include <random>
+
+namespace test_surfaces {
 
 // The library keeps what it had allocated for a file that it gives up on.
 extern "C" const char* __lsan_default_suppressions(); // NOLINT: the sanitizer's name
@@ -231,5 +235,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestSurfaces)
+WEXILUM_TEST(TestSurfaces)
+
+} // namespace test_surfaces
 #include "test_surfaces.moc"

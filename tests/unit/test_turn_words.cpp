@@ -1,7 +1,11 @@
 // Rotary words that are places on a circle: how a control reads them, how they are written for it, and that both fit together. All
 // expected values by hand.
 #include "core/base/units.hpp"
+#include "core/compare/report.hpp"
+#include "core/run/post_run.hpp"
+#include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/test_program.hpp"
 
 #include <QTest>
 
@@ -9,6 +13,8 @@
 
 using namespace wexilum;
 using namespace wexilum::test;
+
+namespace test_turn_words {
 
 namespace {
 
@@ -301,5 +307,7 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TestTurnWords)
+WEXILUM_TEST(TestTurnWords)
+
+} // namespace test_turn_words
 #include "test_turn_words.moc"

@@ -1,0 +1,58 @@
+#include "app/views/frame/parts.hpp"
+
+#include <QHeaderView>
+
+namespace wexilum::app {
+
+void dress_list(QTableView& table, int row_height)
+{
+    table.setSelectionBehavior(QAbstractItemView::SelectRows);
+    table.setSelectionMode(QAbstractItemView::SingleSelection);
+    table.setEditTriggers(QAbstractItemView::NoEditTriggers);
+    table.setShowGrid(false);
+    table.setWordWrap(false);
+    table.setTabKeyNavigation(false);
+    table.verticalHeader()->hide();
+    table.verticalHeader()->setDefaultSectionSize(row_height);
+    table.horizontalHeader()->setStretchLastSection(true);
+}
+
+void dress_drag_tree(QTreeWidget& tree, int indentation)
+{
+    tree.setDragEnabled(true);
+    tree.setAcceptDrops(true);
+    tree.setDropIndicatorShown(true);
+    tree.setDragDropMode(QAbstractItemView::InternalMove);
+    tree.setSelectionMode(QAbstractItemView::SingleSelection);
+    tree.setUniformRowHeights(true);
+    tree.setIndentation(indentation);
+    tree.setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+}
+
+QPushButton* named_button(const QString& text, const QString& name, const QString& tip)
+{
+    auto* out = new QPushButton(text);
+    out->setObjectName(name);
+    out->setAccessibleName(QString(text).remove(QLatin1Char('&')));
+    out->setToolTip(tip);
+    return out;
+}
+
+void SightView::renew_in_sight()
+{
+    due_ = !isVisible();
+    if (isVisible()) {
+        renew();
+    }
+}
+
+void SightView::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    if (due_) {
+        due_ = false;
+        renew();
+    }
+}
+
+} // namespace wexilum::app

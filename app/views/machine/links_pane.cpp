@@ -1,0 +1,671 @@
+#include "app/views/machine/links_pane.hpp"
+
+#include "app/models/stations.hpp"
+#include "app/models/workspace.hpp"
+#include "app/theme/theme.hpp"
+#include "core/base/units.hpp"
+#include "core/machine/kinematics.hpp"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QSignalBlocker>
+#include <QVBoxLayout>
+
+namespace wexilum::app {
+namespace {
+
+constexpr int list_role = LinkTree::list_role;
+constexpr int step_role = LinkTree::step_role;
+constexpr int way_parts = 24; // of a line along the clearance surface
+
+constexpr std::array<LinkTarget, 6> targets{LinkTarget::home,  LinkTarget::leave, LinkTarget::ride,
+                                            LinkTarget::clear, LinkTarget::start, LinkTarget::readings};
+
+QString title_of(LinkList list)
+{
+    return list == LinkList::approach ? QObject::tr("Approach")
+           : list == LinkList::within ? QObject::tr("Between its places")
+                                      : QObject::tr("Retreat");
+}
+
+/// The state that a finding's kind tells of; waits: of none.
+State state_of(const std::string& kind)
+{
+    return kind == "beyond-travel" ? State::beyond : kind == "contact" ? State::contact : kind == "too-close" ? State::close : State::waits;
+}
+
+} // namespace
+
+// --- the pane -------------------------------------------------------------------------------------------------------
+
+LinksPane::LinksPane(Workspace& workspace, Selection& selection, QWidget* parent)
+    : SightView(parent), workspace_(workspace), selection_(selection)
+{
+    setObjectName(QStringLiteral("links-pane"));
+    set_surface(*this, "paper");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(12, 10, 12, 10);
+    column->setSpacing(8);
+    column->addWidget(build_head(), 3);
+    wrong_ = new QLabel;
+    wrong_->setObjectName(QStringLiteral("links-refused"));
+    wrong_->setWordWrap(true);
+    column->addWidget(wrong_);
+    column->addWidget(build_step());
+    column->addWidget(build_clearance(), 1);
+    connect(&selection, &Selection::line_changed, this, [this] {
+        if (isVisible()) {
+            follow();
+        }
+    });
+    connect(&workspace, &Workspace::code_changed, this, [this] {
+        if (edited_ && isVisible()) {
+            renew();
+            go_to_chosen();
+        }
+        edited_ = false;
+    });
+    for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed,
+                              &Workspace::findings_changed}) {
+        connect(&workspace, signal, this, &LinksPane::renew_in_sight);
+    }
+    renew();
+}
+
+QWidget* LinksPane::build_head()
+{
+    auto* box = new QWidget;
+    auto* column = new QVBoxLayout(box);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    operations_ = new QComboBox;
+    operations_->setObjectName(QStringLiteral("links-operation"));
+    operations_->setAccessibleName(tr("operation whose links are shown"));
+    operations_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    tree_ = new LinkTree;
+    column->addWidget(operations_);
+    column->addWidget(tree_, 1);
+    const auto add_button = [&](QHBoxLayout* row, const QString& text, const char* name, const QString& tip) {
+        auto* out = named_button(text, QLatin1String(name), tip);
+        row->addWidget(out);
+        return out;
+    };
+    auto* first = new QHBoxLayout;
+    first->setSpacing(6);
+    auto* up = add_button(first, tr("Up"), "link-up", tr("Before the partial move above it (Alt+Up)"));
+    auto* down = add_button(first, tr("Down"), "link-down", tr("Behind the partial move below it (Alt+Down)"));
+    auto* split = add_button(first, tr("Split"), "link-split", tr("One joint after the other, or the rotary joints before the others"));
+    auto* add = add_button(first, tr("+ Move"), "link-add", tr("Another partial move behind the chosen one"));
+    auto* away = add_button(first, tr("Take away"), "link-remove", tr("Takes the chosen partial move away (Delete)"));
+    first->addStretch(1);
+    auto* second = new QHBoxLayout;
+    second->setSpacing(6);
+    auto* play = add_button(second, tr("Play this link"), "link-play", tr("Moves the machine along this list, and nothing else"));
+    safe_ = add_button(second, tr("As nobody states it"), "link-safe", tr("The safe partial moves, which the job does not state"));
+    second->addStretch(1);
+    column->addLayout(first);
+    column->addLayout(second);
+    connect(operations_, &QComboBox::activated, this, [this](int index) {
+        operation_ = std::size_t(std::max(0, index));
+        chosen_ = {};
+        tell({});
+        renew();
+        go_to_chosen();
+    });
+    connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
+        if (item != nullptr && !filling_) {
+            chosen_ = {LinkList(item->data(0, list_role).toInt()), item->data(0, step_role).toInt()};
+            tell({});
+            renew_step();
+            go_to_chosen();
+        }
+    });
+    const auto nudge = [this](bool upwards) {
+        const auto* steps = list(chosen_.list);
+        const int to = chosen_.step + (upwards ? -1 : 1);
+        if (step() != nullptr && to >= 0 && to < int(steps->size())) {
+            move(chosen_.list, chosen_.step, to);
+        }
+    };
+    const auto remove = [this] {
+        if (step() != nullptr) {
+            LinkItems items = items_of(list(chosen_.list)->size());
+            items.erase(items.begin() + chosen_.step);
+            change(tr("partial move taken away"), chosen_.list, items, std::max(0, chosen_.step - 1));
+        }
+    };
+    connect(tree_, &LinkTree::dragged, this, [this](int which, int from, int to) { move(LinkList(which), from, to); });
+    connect(tree_, &LinkTree::nudged, this, nudge);
+    connect(tree_, &LinkTree::removed, this, remove);
+    connect(up, &QPushButton::clicked, this, [nudge] { nudge(true); });
+    connect(down, &QPushButton::clicked, this, [nudge] { nudge(false); });
+    connect(away, &QPushButton::clicked, this, remove);
+    connect(split, &QPushButton::clicked, this, [this] {
+        if (step() != nullptr) {
+            const auto& steps = *list(chosen_.list);
+            const LinkItems parts = with_split(items_of(steps.size()), std::size_t(chosen_.step), steps, *assembly(), operation_);
+            if (parts.size() == steps.size()) {
+                tell(tr("This partial move is of one piece: there is nothing to split."));
+            } else {
+                change(tr("partial move split"), chosen_.list, parts, chosen_.step);
+            }
+        }
+    });
+    connect(add, &QPushButton::clicked, this, [this] {
+        const auto* steps = list(chosen_.list);
+        if (steps == nullptr) {
+            return;
+        }
+        const LinkStep fresh{chosen_.list == LinkList::approach ? LinkTarget::clear : LinkTarget::leave, {}, {}};
+        LinkItems items = items_of(steps->size());
+        const bool ends = chosen_.list != LinkList::retreat && chosen_.step + 1 == int(steps->size()) && !steps->empty();
+        const int at = ends ? chosen_.step : chosen_.step + 1; // the last one has to stay last
+        items.insert(items.begin() + at, {std::nullopt, fresh});
+        if (chosen_.list != LinkList::retreat && steps->empty()) {
+            items.push_back({std::nullopt, {LinkTarget::start, {}, {}}});
+        }
+        change(tr("partial move added"), chosen_.list, items, at);
+    });
+    connect(safe_, &QPushButton::clicked, this, [this] {
+        if (assembly() != nullptr) {
+            edit(tr("links as nobody states them"),
+                 [&](const json::Document& d) { return without_list(d, *assembly(), operation_, chosen_.list); });
+        }
+    });
+    connect(play, &QPushButton::clicked, this, &LinksPane::play);
+    return box;
+}
+
+QWidget* LinksPane::build_step()
+{
+    step_ = new QWidget;
+    auto* column = new QVBoxLayout(step_);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    auto* row = new QHBoxLayout;
+    auto* label = new QLabel(tr("Goes"));
+    label->setProperty("role", "soft");
+    to_ = new QComboBox;
+    to_->setObjectName(QStringLiteral("link-to"));
+    to_->setAccessibleName(tr("where the partial move leads"));
+    to_->addItems({tr("home"), tr("out along the tool until it is clear"), tr("along the clearance surface"),
+                   tr("to where the way to the place begins"), tr("to the place"), tr("to readings of the machine")});
+    to_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    label->setBuddy(to_);
+    row->addWidget(label);
+    row->addWidget(to_, 1);
+    column->addLayout(row);
+    joints_ = new QWidget;
+    joints_grid_ = new QGridLayout(joints_);
+    joints_grid_->setContentsMargins(0, 0, 0, 0);
+    joints_grid_->setHorizontalSpacing(10);
+    joints_grid_->setVerticalSpacing(2);
+    column->addWidget(joints_);
+    connect(to_, &QComboBox::activated, this, [this](int index) {
+        const LinkStep* now = step();
+        if (now == nullptr || now->to == targets[std::size_t(index)]) {
+            return;
+        }
+        LinkStep next{targets[std::size_t(index)], {}, {}};
+        const Machine& machine = assembly()->machine;
+        if (next.to == LinkTarget::home) {
+            next.joints = !now->joints.empty() ? now->joints
+                          : machine.retract    ? std::vector<JointIndex>{*machine.retract}
+                                               : std::vector<JointIndex>{chain_.front()};
+        } else if (next.to == LinkTarget::readings) {
+            const JointIndex joint = machine.retract.value_or(chain_.front());
+            next.readings.push_back({joint, machine.joints[joint.value].home});
+        } else if (next.to == LinkTarget::clear || next.to == LinkTarget::start) {
+            next.joints = now->joints;
+        }
+        change_step(next);
+    });
+    return step_;
+}
+
+QWidget* LinksPane::build_clearance()
+{
+    auto* box = new QWidget;
+    auto* column = new QVBoxLayout(box);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    auto* row = new QHBoxLayout;
+    auto* label = new QLabel(tr("Clearance surface"));
+    label->setProperty("role", "soft");
+    shape_ = new QComboBox;
+    shape_->setObjectName(QStringLiteral("link-clearance"));
+    shape_->setAccessibleName(tr("shape of the clearance surface"));
+    shape_->setToolTip(tr("Outside of it the tool may move freely; links ride on it"));
+    for (const auto& [text, key] : {std::pair(tr("none"), ""), std::pair(tr("plane"), "plane"), std::pair(tr("cylinder"), "cylinder"),
+                                    std::pair(tr("sphere"), "sphere"), std::pair(tr("box"), "box")}) {
+        shape_->addItem(text, QLatin1String(key));
+    }
+    label->setBuddy(shape_);
+    row->addWidget(label);
+    row->addWidget(shape_, 1);
+    column->addLayout(row);
+    surface_ = new FieldForm;
+    column->addWidget(surface_, 1);
+    connect(shape_, &QComboBox::activated, this, [this](int index) {
+        const auto& results = workspace_.results();
+        if (assembly() != nullptr && operation_ < results->posted->run.outline.operations.size()) {
+            edit(tr("clearance surface"), [&](const json::Document& d) {
+                return with_clearance(d, *assembly(), operation_, shape_->itemData(index).toString().toStdString(),
+                                      results->posted->run.outline.operations[operation_]);
+            });
+        }
+    });
+    connect(surface_, &FieldForm::typed, this, [this](std::size_t index, const QString& text) {
+        const FormField field = surface_->field(index);
+        edit(
+            tr("%1 of the clearance surface").arg(QString::fromStdString(field.title)),
+            [&](const json::Document& d) { return with_clearance_value(d, *assembly(), operation_, field, text.toStdString()); }, true);
+        if (const auto document = workspace_.documents().parsed(QString::fromStdString(assembly()->job_file))) {
+            surface_->typed_in(document->text());
+        }
+    });
+    connect(surface_, &FieldForm::left, this, [this] {
+        read();
+        renew_clearance();
+    });
+    return box;
+}
+
+// --- what is shown --------------------------------------------------------------------------------------------------
+
+const Assembly* LinksPane::assembly() const { return workspace_.results() ? &workspace_.results()->assembly() : nullptr; }
+
+const std::vector<LinkStep>* LinksPane::list(LinkList which) const { return links_ ? &list_of(*links_, which) : nullptr; }
+
+const LinkStep* LinksPane::step() const
+{
+    const auto* steps = list(chosen_.list);
+    return steps != nullptr && chosen_.step >= 0 && chosen_.step < int(steps->size()) ? &(*steps)[std::size_t(chosen_.step)] : nullptr;
+}
+
+const LinkMark* LinksPane::mark_of(LinkList list, std::size_t step) const
+{
+    const LinkMark* out = nullptr;
+    const auto found = marks_.find({list, step});
+    for (std::size_t i = 0; found != marks_.end() && i < found->second.size(); ++i) {
+        const LinkMark& mark = found->second[i];
+        if (out == nullptr || (selection_.line() != Selection::none && mark.first <= selection_.line())) {
+            out = &mark;
+        }
+    }
+    return out;
+}
+
+QString LinksPane::trouble(LinkList list, std::size_t step, State& state) const
+{
+    const auto marks = marks_.find({list, step});
+    if (marks == marks_.end()) {
+        return {};
+    }
+    for (const FoundAt& found : workspace_.findings()) {
+        if (found.finding.severity == Severity::remark || !found.in_posted_code()) {
+            continue;
+        }
+        for (const LinkMark& mark : marks->second) {
+            const auto inside = [&](const Place& place) { return place.line > mark.first && place.line <= mark.end; };
+            if (inside(found.finding.code) || inside(found.finding.worst_code)) {
+                state = state_of(found.finding.kind);
+                if (state != State::waits) {
+                    return QString::fromLatin1(word_of(state));
+                }
+                state = found.finding.severity == Severity::error ? State::beyond : State::margin;
+                return QString::fromStdString(found.finding.kind).replace(QLatin1Char('-'), QLatin1Char(' '));
+            }
+        }
+    }
+    return {};
+}
+
+void LinksPane::read()
+{
+    marks_.clear();
+    if (workspace_.results() && !workspace_.is_code_old()) { // otherwise they are of the lists before the edit
+        for (const LinkMark& mark : workspace_.results()->posted->run.links) {
+            if (mark.operation == operation_) {
+                marks_[{mark.list, mark.step}].push_back(mark);
+            }
+        }
+    }
+    problem_.reset();
+    const Assembly* a = assembly();
+    auto document = a != nullptr ? workspace_.documents().parsed(QString::fromStdString(a->job_file)) : Result<json::Document>(Error{});
+    auto links = document ? links_in(*document, *a, operation_) : Result<OperationLinks>(document.error());
+    if (links) {
+        links_ = std::move(*links);
+    } else {
+        problem_ = a != nullptr ? std::optional(links.error()) : std::nullopt;
+        links_ = a != nullptr ? links_ : std::nullopt;
+    }
+    document_ = document ? std::optional(std::move(*document)) : std::nullopt;
+}
+
+void LinksPane::renew()
+{
+    {
+        const QSignalBlocker quiet(operations_);
+        operations_->clear();
+        if (assembly() != nullptr) {
+            for (const JobOperation& operation : assembly()->job.operations) {
+                operations_->addItem(
+                    QStringLiteral("%1  %2").arg(QString::fromStdString(operation.id), QString::fromStdString(operation.name)));
+            }
+        }
+        operation_ = std::min(operation_, std::size_t(std::max(0, operations_->count() - 1)));
+        operations_->setCurrentIndex(int(operation_));
+    }
+    read();
+    renew_tree();
+    renew_step();
+    renew_clearance();
+    show_surface();
+    tell(refused_);
+}
+
+void LinksPane::renew_tree()
+{
+    filling_ = true;
+    tree_->clear();
+    QTreeWidgetItem* chosen = nullptr;
+    for (const LinkList which : {LinkList::approach, LinkList::within, LinkList::retreat}) {
+        const auto* steps = list(which);
+        if (steps == nullptr) {
+            break;
+        }
+        auto* group = new QTreeWidgetItem(tree_);
+        group->setText(0, steps->empty() ? tr("%1: by retreat and approach").arg(title_of(which)) : title_of(which));
+        group->setData(0, list_role, int(which));
+        group->setData(0, step_role, -1);
+        group->setFlags(group->flags() & ~Qt::ItemIsDragEnabled);
+        QFont strong = group->font(0);
+        strong.setWeight(QFont::DemiBold);
+        group->setFont(0, strong);
+        chosen = which == chosen_.list ? group : chosen;
+        for (std::size_t i = 0; i < steps->size(); ++i) {
+            auto* item = new QTreeWidgetItem(group);
+            item->setText(0, QStringLiteral("%1  %2").arg(i + 1).arg(QString::fromStdString(told_of((*steps)[i], assembly()->machine))));
+            item->setToolTip(0, item->text(0));
+            item->setData(0, list_role, int(which));
+            item->setData(0, step_role, int(i));
+            item->setFlags(item->flags() & ~Qt::ItemIsDropEnabled);
+            if (const LinkMark* mark = mark_of(which, i)) {
+                item->setText(1, mark->end == mark->first + 1 ? QString::number(mark->end)
+                                                              : QStringLiteral("%1–%2").arg(mark->first + 1).arg(mark->end));
+            } else {
+                item->setText(1, QStringLiteral("–"));
+                item->setToolTip(1, tr("It moves nothing here"));
+            }
+            item->setForeground(1, colour(tokens().soft));
+            State state = State::fits;
+            const QString word = trouble(which, i, state);
+            if (!word.isEmpty()) {
+                item->setText(2, word);
+                item->setIcon(2, icon_of(state));
+                item->setForeground(2, colour_of(state));
+            }
+            chosen = which == chosen_.list && int(i) == chosen_.step ? item : chosen;
+        }
+    }
+    tree_->expandAll();
+    if (chosen != nullptr) {
+        tree_->setCurrentItem(chosen);
+        tree_->scrollToItem(chosen);
+        chosen_.step = chosen->data(0, step_role).toInt();
+    }
+    filling_ = false;
+}
+
+void LinksPane::renew_step()
+{
+    const LinkStep* now = step();
+    step_->setVisible(now != nullptr);
+    const auto* steps = list(chosen_.list);
+    safe_->setVisible(steps != nullptr && document_ && states_list(*document_, *assembly(), operation_, chosen_.list));
+    if (now == nullptr) {
+        return;
+    }
+    to_->setCurrentIndex(int(std::find(targets.begin(), targets.end(), now->to) - targets.begin()));
+    const Machine& machine = assembly()->machine;
+    const std::vector<JointIndex> chain = joints_between(machine, assembly()->posture_of(operation_));
+    if (chain != chain_ || joint_rows_.empty()) {
+        chain_ = chain;
+        for (const auto& [check, field] : joint_rows_) {
+            delete check;
+            delete field;
+        }
+        joint_rows_.clear();
+        for (std::size_t i = 0; i < chain_.size(); ++i) {
+            const QString id = QString::fromStdString(machine.joints[chain_[i].value].id);
+            auto* check = new QCheckBox(id);
+            check->setObjectName(QStringLiteral("link-joint-") + id);
+            check->setAccessibleName(tr("%1 moves").arg(id));
+            auto* field = new QLineEdit;
+            field->setObjectName(QStringLiteral("link-reading-") + id);
+            field->setAccessibleName(tr("reading of %1").arg(id));
+            field->setFont(code_font());
+            field->setMinimumWidth(50);
+            joints_grid_->addWidget(check, int(i) / 3, int(i) % 3 * 2);
+            joints_grid_->addWidget(field, int(i) / 3, int(i) % 3 * 2 + 1);
+            joint_rows_.emplace_back(check, field);
+            const auto take = [this] {
+                const LinkStep* before = step();
+                if (before == nullptr) {
+                    return;
+                }
+                LinkStep next{before->to, {}, {}};
+                for (std::size_t k = 0; k < chain_.size(); ++k) {
+                    const Joint& joint = assembly()->machine.joints[chain_[k].value];
+                    if (!joint_rows_[k].first->isChecked()) {
+                        continue;
+                    }
+                    if (next.to != LinkTarget::readings) {
+                        next.joints.push_back(chain_[k]);
+                        continue;
+                    }
+                    bool number = false;
+                    const double typed = joint_rows_[k].second->text().toDouble(&number);
+                    const double reading = joint.kind == JointKind::rotary ? to_rad(typed) : typed;
+                    next.readings.push_back({chain_[k], number ? reading : joint.home});
+                }
+                change_step(next);
+            };
+            connect(check, &QCheckBox::clicked, this, take);
+            connect(field, &QLineEdit::editingFinished, this, [field, take] {
+                if (field->isModified()) {
+                    field->setModified(false);
+                    take();
+                }
+            });
+        }
+    }
+    const bool readings = now->to == LinkTarget::readings;
+    joints_->setVisible(now->to != LinkTarget::leave && now->to != LinkTarget::ride);
+    for (std::size_t i = 0; i < chain_.size(); ++i) {
+        const auto& [check, field] = joint_rows_[i];
+        const QSignalBlocker quiet(check);
+        const auto held =
+            std::find_if(now->readings.begin(), now->readings.end(), [&](const HeldJoint& h) { return h.joint == chain_[i]; });
+        const bool named = std::find(now->joints.begin(), now->joints.end(), chain_[i]) != now->joints.end();
+        check->setChecked(readings ? held != now->readings.end() : named);
+        field->setVisible(readings);
+        field->setEnabled(check->isChecked());
+        field->setText(readings && held != now->readings.end() ? reading_text(machine.joints[chain_[i].value], held->reading, false)
+                                                               : QString());
+    }
+}
+
+void LinksPane::renew_clearance()
+{
+    const Assembly* a = assembly();
+    if (!document_) {
+        surface_->set_fields({}, {});
+        return;
+    }
+    const std::string shape = clearance_shape(*document_, *a, operation_);
+    shape_->setCurrentIndex(std::max(0, shape_->findData(QString::fromStdString(shape))));
+    const ClearanceForm form = clearance_form(*document_, *a, operation_);
+    surface_->set_fields(QStringLiteral("%1|%2").arg(operation_).arg(QString::fromStdString(shape)), form.fields);
+    surface_->fill(*document_, form.path);
+    for (std::size_t i = 0; i < surface_->size(); ++i) {
+        const std::string other = other_units(*document_, form.path, surface_->field(i));
+        surface_->note(i, other.empty() ? QString() : QStringLiteral("= ") + QString::fromStdString(other), colour(tokens().faint));
+    }
+}
+
+/// Short ways along the surface between the corners of what the operation reaches, and a little beside.
+void LinksPane::show_surface()
+{
+    std::vector<std::vector<Vec3>> lines;
+    const auto& results = workspace_.results();
+    if (isVisible() && results && links_ && links_->clearance && operation_ < results->posted->run.outline.operations.size()) {
+        const OperationOutline& outline = results->posted->run.outline.operations[operation_];
+        const Vec3 margin = Vec3::Constant(20);
+        const Vec3 low = outline.low.cwiseMin(outline.high) - margin;
+        const Vec3 high = outline.high.cwiseMax(outline.low) + margin;
+        const auto corner = [&](int i) {
+            return Vec3((i & 1) != 0 ? high.x() : low.x(), (i & 2) != 0 ? high.y() : low.y(), (i & 4) != 0 ? high.z() : low.z());
+        };
+        for (int i = 0; i < 8; ++i) {
+            for (const int bit : {1, 2, 4}) {
+                if ((i & bit) != 0) {
+                    continue;
+                }
+                const SurfaceWay way = links_->clearance->way(corner(i), corner(i | bit));
+                std::vector<Vec3> line;
+                for (int k = 0; k <= way_parts; ++k) {
+                    line.push_back(way.at(double(k) / way_parts));
+                }
+                lines.push_back(std::move(line));
+            }
+        }
+    }
+    Q_EMIT surface_shown(lines);
+}
+
+void LinksPane::hideEvent(QHideEvent* event)
+{
+    SightView::hideEvent(event);
+    Q_EMIT surface_shown({});
+}
+
+/// The partial move that the block looked at belongs to is chosen; of several that hold one another, the inner one.
+void LinksPane::follow()
+{
+    if (going_ || edited_ || !workspace_.results() || selection_.line() == Selection::none) {
+        return;
+    }
+    const LinkMark* at = nullptr;
+    for (const LinkMark& mark : workspace_.results()->posted->run.links) {
+        const bool inside = mark.first <= selection_.line() && selection_.line() < mark.end;
+        at = inside && (at == nullptr || mark.end - mark.first < at->end - at->first) ? &mark : at;
+    }
+    if (at != nullptr) {
+        operation_ = at->operation;
+        chosen_ = {at->list, int(at->step)};
+        renew();
+    }
+}
+
+/// The block looked at is the last one of what is chosen.
+void LinksPane::go_to_chosen()
+{
+    const LinkMark* mark = step() != nullptr ? mark_of(chosen_.list, std::size_t(chosen_.step)) : nullptr;
+    if (mark != nullptr) {
+        going_ = true;
+        selection_.select_line(mark->end - 1);
+        going_ = false;
+    }
+}
+
+/// All partial moves of the list, as they follow each other about the chosen one.
+void LinksPane::play()
+{
+    const auto* steps = list(chosen_.list);
+    if (steps == nullptr) {
+        return;
+    }
+    std::optional<std::pair<std::uint32_t, std::uint32_t>> blocks;
+    std::optional<std::size_t> here;
+    for (std::size_t i = 0; !here && i < steps->size(); ++i) {
+        const std::size_t one = chosen_.step >= 0 ? (std::size_t(chosen_.step) + i) % steps->size() : i;
+        here = mark_of(chosen_.list, one) != nullptr ? std::optional(one) : here;
+    }
+    if (here) {
+        const LinkMark* middle = mark_of(chosen_.list, *here);
+        blocks = {middle->first, middle->end};
+        const auto& marks = workspace_.results()->posted->run.links;
+        for (const LinkMark& mark : marks) { // those that touch, in the order of the code
+            if (mark.operation == operation_ && mark.list == chosen_.list && mark.first == blocks->second &&
+                int(mark.step) > int(middle->step)) {
+                blocks->second = mark.end;
+            }
+        }
+        for (auto mark = marks.rbegin(); mark != marks.rend(); ++mark) {
+            if (mark->operation == operation_ && mark->list == chosen_.list && mark->end == blocks->first && mark->step < middle->step) {
+                blocks->first = mark->first;
+            }
+        }
+    }
+    if (!blocks) {
+        Q_EMIT told(tr("No block of this link moves anything: the machine is there already."));
+        return;
+    }
+    Q_EMIT play_wanted(
+        blocks->first, blocks->second,
+        tr("%1 of operation %2").arg(title_of(chosen_.list), QString::fromStdString(assembly()->job.operations[operation_].id)));
+}
+
+// --- edits ----------------------------------------------------------------------------------------------------------
+
+bool LinksPane::edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing)
+{
+    const auto error = workspace_.documents().rewrite(QString::fromStdString(assembly()->job_file), label, change,
+                                                      typing ? Documents::Joins::form : Documents::Joins::none);
+    refused_ = error ? QString::fromStdString(error->message + "; " + error->cure) : QString();
+    typing || error ? tell(refused_) : renew();
+    return !error;
+}
+
+void LinksPane::change(const QString& label, LinkList which, const LinkItems& items, int then)
+{
+    const Chosen before = std::exchange(chosen_, {which, then});
+    edited_ = true;
+    if (!edit(label, [&](const json::Document& d) { return with_list(d, *assembly(), operation_, which, items); })) {
+        chosen_ = before;
+        edited_ = false;
+    }
+}
+
+void LinksPane::change_step(const LinkStep& next)
+{
+    LinkItems items = items_of(list(chosen_.list)->size());
+    items[std::size_t(chosen_.step)] = {std::nullopt, next};
+    change(tr("partial move %1").arg(QString::fromStdString(told_of(next, assembly()->machine))), chosen_.list, items, chosen_.step);
+}
+
+void LinksPane::move(LinkList which, int from, int to)
+{
+    const auto* steps = list(which);
+    if (steps != nullptr && from < int(steps->size()) && to < int(steps->size())) {
+        change(tr("order of the partial moves"), which, with_moved(items_of(steps->size()), std::size_t(from), std::size_t(to)), to);
+    }
+}
+
+void LinksPane::tell(const QString& refused)
+{
+    refused_ = refused;
+    QString text = refused;
+    if (text.isEmpty() && problem_) {
+        text = tr("The job's text states no links here: %1; %2. What is shown is the last good state.")
+                   .arg(QString::fromStdString(problem_->message), QString::fromStdString(problem_->cure));
+    }
+    wrong_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(State::beyond).name()));
+    wrong_->setText(text);
+    wrong_->setVisible(!text.isEmpty());
+}
+
+} // namespace wexilum::app

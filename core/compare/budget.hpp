@@ -1,0 +1,60 @@
+// How far a correct program may be from the path: docs/budget.md derives each term.
+#pragma once
+
+#include "core/machine/kinematics.hpp"
+#include "core/task/task.hpp"
+
+namespace wexilum {
+
+struct Budget {
+    double tip = 0;  ///< mm
+    double axis = 0; ///< rad
+};
+
+class BudgetRule {
+public:
+    explicit BudgetRule(const Task& task);
+    /// The last digit of a length word in mm, in the units in force.
+    void set_length_increment(double mm);
+    /// After it: a joint is turned by lengths on a cylinder, `scale` mm a rad; SIZE_MAX: none is. It may still stand where its own word has
+    /// brought it.
+    void set_surface(std::size_t joint, double scale);
+
+    /// After both: words of the joints `shifted` (a bit each) stand on a shift that is a word itself; a rotation of coordinates may carry
+    /// the tip `slack` mm further; `called_on_plane`: the words of a tip stand on a plane whose zero is words, and were made for another.
+    void set_coordinates(std::uint32_t shifted, double slack, bool called_on_plane);
+
+    /// At a record: every word is off by half an increment, rotary words at their lever arm.
+    /// `levers`: of the rotary joints of the chain (mm).
+    [[nodiscard]] Budget at_record(const Kinematics& chain, const Readings& levers) const;
+    /// The same for many: the tips' budgets from `first` to before `end` into `tip`; that of the axis, which they have in common.
+    double at_records(const Kinematics& chain, const PoseRun& poses, std::size_t first, std::size_t end, Column& tip) const;
+    /// How a block moves along its piece of the path.
+    struct Motion {
+        bool rotary_moves = false; ///< joints in proportion are not the great circle
+        bool lines_for_arc = false;
+        bool arc_by_centre = false;
+        bool arc_by_radius = false;
+        double axis_rate = 0;     ///< rad of axis turn per mm of path
+        bool tip_on_line = false; ///< the control itself keeps the tip on its line
+    };
+    /// Between records: the same, with the job's tolerance where rotary joints move or lines stand for an arc, with the
+    /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place.
+    [[nodiscard]] Budget between(const Budget& at_record, const Motion& motion) const;
+    /// At a block's end that is no record's: the place along the way is free within the tip's budget.
+    [[nodiscard]] static Budget on_way(const Budget& at_record, double axis_rate);
+    /// Half an increment of a joint's word, mm or rad; 0 for a joint that has none.
+    [[nodiscard]] double half_increment(std::size_t joint) const { return half_[joint]; }
+    [[nodiscard]] double length_increment() const { return length_increment_; }
+
+    static constexpr double computing_tip = 1e-5;  ///< mm: arithmetic
+    static constexpr double computing_axis = 1e-6; ///< rad: what the solver counts as reached
+
+private:
+    const Task& task_;
+    std::vector<double> half_;
+    double length_increment_ = 0;
+    double slack_ = 0;
+};
+
+} // namespace wexilum

@@ -1,0 +1,476 @@
+#include "core/task/arrange.hpp"
+
+#include "core/base/units.hpp"
+#include "core/machine/machine_parts.hpp"
+#include "core/toolpath/arc_piece.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wexilum {
+namespace {
+
+using json::Fields;
+using json::Kind;
+using json::Node;
+
+constexpr int most_parts = 4096; // of one record
+constexpr long long most_copies = 10000;
+
+/// Lets a record of motion end at a pose; others stay as they are.
+void set_end(RecordData& record, const Pose& pose)
+{
+    std::visit(
+        [&](auto& data) {
+            if constexpr (requires { data.to; }) {
+                data.to = pose;
+            } else if constexpr (requires { data.at; }) {
+                data.at = pose;
+            }
+        },
+        record);
+}
+
+} // namespace
+
+// --- winding ------------------------------------------------------------------------------------------------------------
+
+Pose Wrap::wound(const Pose& flat) const
+{
+    const double a = angle(flat.tip);
+    const Vec3 out(std::cos(a), std::sin(a), 0);
+    const Vec3 round(-std::sin(a), std::cos(a), 0);
+    // Right-handed on the surface: the turn and the way along it, seen from outside, as X and Y of the flat path.
+    const Vec3 first = turns_y ? Vec3(-Vec3::UnitZ()) : round;
+    const Vec3 second = turns_y ? round : Vec3(Vec3::UnitZ());
+    const double along = turns_y ? -flat.tip.x() : flat.tip.y();
+    const Vec3 tip = out * (radius + flat.tip.z()) + Vec3::UnitZ() * along;
+    const Vec3 axis = first * flat.axis.x() + second * flat.axis.y() + out * flat.axis.z();
+    return {cylinder * tip, cylinder.linear() * axis};
+}
+
+Vec3 Wrap::developed(const Vec3& flat) const
+{
+    const Vec3 turned = turns_y ? Vec3(flat.y(), -flat.x(), flat.z()) : flat;
+    return turned + Vec3::UnitX() * (start * radius);
+}
+
+/// A line or arc on the cylinder, in parts of a quarter turn at most.
+void Arranger::wind(const Pose& to, const std::optional<Arc>& flat_arc, const Source& source, std::deque<Record>& out)
+{
+    const Wrap& wrap = *arrangement_.wrap;
+    WoundWay way;
+    way.cylinder = wrap.cylinder;
+    way.radius = wrap.radius;
+    way.from = wrap.developed(here_->tip);
+    way.to = wrap.developed(to.tip);
+    double turn = std::abs(way.to.x() - way.from.x()) / wrap.radius;
+    if (flat_arc) {
+        way.arc = flat_arc; // the flat is turned at most, and a turn about its normal changes neither sweep nor normal
+        way.arc->start = way.from;
+        way.arc->end = way.to;
+        way.arc->centre = wrap.developed(flat_arc->centre);
+        turn = std::min(flat_arc->sweep, 2.0) * std::max(flat_arc->start_radius(), flat_arc->end_radius()) / wrap.radius;
+    }
+    const int parts = std::clamp(int(std::ceil(turn / (pi / 2) - 1e-9)), 1, most_parts);
+    for (int i = 0; i < parts; ++i) {
+        const auto part = std::make_shared<const WoundWay>(way.part(double(i) / parts, double(i + 1) / parts));
+        add({record::Wound{part, i + 1 == parts ? wrap.wound(to) : part->at(1)}, source}, out);
+    }
+}
+
+void Arranger::wind_line(const Pose& to, const Source& source, std::deque<Record>& out)
+{
+    const Wrap& wrap = *arrangement_.wrap;
+    const Pose from = here_.value_or(to);
+    if (here_ && wrap.angle(from.tip) != wrap.angle(to.tip) && stands(from) && stands(to)) {
+        wind(to, std::nullopt, source, out);
+        return;
+    }
+    // A chord of the circle on which the outer end runs leaves it by r (1 - cos(w / 2)).
+    const double reach = wrap.radius + std::max({0.0, from.tip.z(), to.tip.z()});
+    const double part = 2 * std::acos(std::max(-1.0, 1 - tolerance_ / std::max(reach, tolerance_)));
+    const double turn = std::abs(wrap.angle(to.tip) - wrap.angle(from.tip));
+    const int parts = std::clamp(int(std::ceil(turn / part - 1e-9)), 1, most_parts);
+    for (int i = 1; i <= parts; ++i) {
+        const double s = double(i) / parts;
+        const Pose flat = i == parts ? to : Pose{from.tip + (to.tip - from.tip) * s, great_circle(from.axis, to.axis, s)};
+        add({record::Linear{wrap.wound(flat)}, source}, out);
+    }
+}
+
+void Arranger::wind_arc(const record::Circular& arc, const Source& source, std::deque<Record>& out)
+{
+    const PathPiece piece = arc_piece(Frame::Identity(), here_.value_or(arc.to), arc);
+    if (here_ && stands(*here_) && stands(arc.to) && std::abs(piece.arc->normal.z()) > 1 - 1e-12) {
+        wind(arc.to, piece.arc, source, out);
+        return;
+    }
+    const double radius = std::max(piece.arc->start_radius(), tolerance_);
+    const double part = 2 * std::acos(std::max(-1.0, 1 - tolerance_ / radius));
+    const int parts = std::clamp(int(std::ceil(piece.arc->sweep / part - 1e-9)), 2, most_parts);
+    for (int i = 1; i <= parts; ++i) {
+        const Pose to = i == parts ? arc.to : piece.at(double(i) / parts);
+        wind_line(to, source, out);
+        here_ = to;
+    }
+}
+
+// --- following ----------------------------------------------------------------------------------------------------------
+
+namespace {
+
+constexpr double still = 1e-9;    // mm: less is no way
+constexpr double straight = 1e-9; // rad
+
+/// The record with the blade along `heading`.
+Record with_axis(Record record, const Vec3& heading)
+{
+    set_end(record.data, {end_pose(record.data)->tip, heading});
+    return record;
+}
+
+} // namespace
+
+/// The last cut ends along `heading_`.
+void Arranger::end_cut(std::deque<Record>& out)
+{
+    if (cut_) {
+        add(with_axis(std::move(*cut_), *heading_), out);
+        cut_.reset();
+    }
+}
+
+/// What waited goes before the cut that tells its heading; what goes straight out of the last cut keeps the old one.
+void Arranger::release(const Vec3& heading, std::deque<Record>& out)
+{
+    bool aside = !heading_;
+    std::optional<Vec3> before = waiting_from_;
+    for (Record& record : waiting_) {
+        if (const Pose* pose = end_pose(record.data)) {
+            const Vec3 way = before ? Vec3(pose->tip - *before) : Vec3(Vec3::Zero());
+            aside = aside || (way - pose->axis * pose->axis.dot(way)).norm() > still;
+            before = pose->tip;
+            add(with_axis(std::move(record), aside ? heading : *heading_), out);
+        } else {
+            add(std::move(record), out);
+        }
+    }
+    waiting_.clear();
+    lifted_ = false;
+}
+
+/// At a corner without a link: in the cut where it is gentle, otherwise out of it, round, and in again.
+void Arranger::turn_to(const Vec3& heading, const Vec3& up, const Source& source, std::deque<Record>& out)
+{
+    const double angle = angle_between(*heading_, heading);
+    if (angle <= arrangement_.follow->gentle + straight) {
+        const Pose corner{here_->tip, heading};
+        release(*heading_, out); // straight down in the cut
+        if (angle > straight) {
+            add({record::Linear{corner}, source}, out);
+        }
+        return;
+    }
+    const bool plunges = !waiting_.empty();
+    const Vec3 corner = plunges ? *waiting_from_ : here_->tip;
+    const Vec3 above = corner + up * std::max(0.0, arrangement_.follow->lift - up.dot(corner));
+    add({record::Rapid{{above, *heading_}}, source}, out);
+    add({record::Rapid{{above, heading}}, source}, out);
+    heading_ = heading;
+    if (plunges) {
+        release(heading, out); // goes down by itself, at its own feed
+        return;
+    }
+    if (arrangement_.follow->plunge > 0 && feed_) {
+        add({record::Feed{FeedMode::per_minute, arrangement_.follow->plunge}, source}, out);
+    }
+    add({record::Linear{{corner, heading}}, source}, out);
+    if (arrangement_.follow->plunge > 0 && feed_) {
+        add({*feed_, source}, out);
+    }
+}
+
+void Arranger::follow(Record record, std::deque<Record>& out)
+{
+    const Pose* end = end_pose(record.data);
+    const auto* arc = std::get_if<record::Circular>(&record.data);
+    const bool cuts = arc != nullptr || std::holds_alternative<record::Linear>(record.data);
+    if (const auto* feed = std::get_if<record::Feed>(&record.data)) {
+        feed_ = *feed;
+    }
+    if (end == nullptr) {
+        if (waiting_.empty()) {
+            end_cut(out);
+        }
+        waiting_.empty() ? add(std::move(record), out) : waiting_.push_back(std::move(record));
+        return;
+    }
+    const Pose to = *end;
+    const Vec3 up = to.axis;
+    const Vec3 way = here_ ? Vec3(to.tip - here_->tip) : Vec3(Vec3::Zero());
+    const Vec3 level = way - up * up.dot(way);
+    if (!cuts || !here_ || (arc == nullptr && level.norm() <= still)) {
+        end_cut(out);
+        if (waiting_.empty()) {
+            waiting_from_ = here_ ? std::optional(here_->tip) : std::nullopt;
+        }
+        lifted_ = lifted_ || !cuts || level.norm() > still;
+        waiting_.push_back(std::move(record));
+        here_ = to;
+        return;
+    }
+    Vec3 begins = level.normalized();
+    Vec3 ends = begins;
+    if (arc != nullptr) {
+        const auto along = [&](const Vec3& at) { return Vec3(arc->normal.cross(at - arc->centre).normalized()); };
+        begins = along(here_->tip);
+        ends = along(to.tip);
+    }
+    // Backwards where that turns less.
+    if (arrangement_.follow->backwards && heading_ && heading_->dot(begins) < -still) {
+        begins = -begins;
+        ends = -ends;
+    }
+    const double length = arc != nullptr ? arc_piece(Frame::Identity(), *here_, *arc).length() : way.norm();
+    const bool linked = !waiting_.empty() && (lifted_ || !heading_);
+    const auto curves = [&] {
+        const Follow& follow = *arrangement_.follow;
+        return cut_ && std::max(length, cut_length_) <= follow.curve && angle_between(*heading_, begins) <= follow.gentle + straight;
+    };
+    if (linked || !heading_) {
+        release(begins, out);
+    } else if (curves()) {
+        heading_ = (*heading_ + begins).normalized();
+        end_cut(out);
+    } else {
+        end_cut(out);
+        turn_to(begins, up, record.source, out);
+    }
+    heading_ = ends;
+    cut_ = std::move(record);
+    cut_length_ = length;
+    here_ = to;
+}
+
+void Arranger::add(Record record, std::deque<Record>& out) const
+{
+    if (arrangement_.placement) {
+        const Placement& placement = *arrangement_.placement;
+        if (auto* arc = std::get_if<record::Circular>(&record.data)) {
+            arc->centre = placement.point(arc->centre);
+            // A normal is a pseudo-vector: under a mirror the motion runs the other way round.
+            arc->normal = placement.turn * arc->normal * (placement.mirrors() ? -1.0 : 1.0);
+        }
+        if (auto* wound = std::get_if<record::Wound>(&record.data)) {
+            wound->way = std::make_shared<const WoundWay>(transformed(*wound->way, placement.turn, placement.move));
+        }
+        if (const Pose* end = end_pose(record.data)) {
+            set_end(record.data, placement.pose(*end));
+        }
+    }
+    out.push_back(std::move(record));
+}
+
+/// The data that the job has for the operation.
+void Arranger::change(RecordData& data) const
+{
+    const OtherData& other = arrangement_.data;
+    if (auto* tool = std::get_if<record::ToolChange>(&data); tool != nullptr && other.tool) {
+        tool->number = *other.tool;
+        tool->length.reset(); // it was the other one's
+    } else if (auto* spindle = std::get_if<record::Spindle>(&data); spindle != nullptr && other.spindle && spindle->speed_rpm > 0) {
+        spindle->speed_rpm = *other.spindle;
+    } else if (auto* feed = std::get_if<record::Feed>(&data)) {
+        feed->value *= other.feeds;
+    } else if (auto* cycle = std::get_if<record::CycleStart>(&data)) {
+        for (const char* key : {"feed", "feed_per_rev"}) {
+            if (const auto found = cycle->parameters.find(key); found != cycle->parameters.end()) {
+                found->second *= other.feeds;
+            }
+        }
+    }
+}
+
+void Arranger::arrange(Record record, std::deque<Record>& out)
+{
+    if (arrangement_.data.any()) {
+        change(record.data);
+    }
+    if (arrangement_.follow) {
+        follow(std::move(record), out);
+        return;
+    }
+    const Pose* end = end_pose(record.data);
+    if (!arrangement_.wrap || end == nullptr) {
+        add(std::move(record), out);
+        return;
+    }
+    const Pose to = *end;
+    if (const auto* arc = std::get_if<record::Circular>(&record.data)) {
+        wind_arc(*arc, record.source, out);
+    } else if (std::holds_alternative<record::Linear>(record.data)) {
+        wind_line(to, record.source, out);
+    } else {
+        set_end(record.data, arrangement_.wrap->wound(to));
+        add(std::move(record), out);
+    }
+    here_ = to;
+}
+
+// --- reading ------------------------------------------------------------------------------------------------------------
+
+std::optional<Wrap> read_wrap(Fields& operation, const FileUnits& units)
+{
+    const Node* node = operation.node("wrap", Kind::object);
+    if (node == nullptr) {
+        return std::nullopt;
+    }
+    Fields fields(*node, "the wrap", operation.problems());
+    Wrap out;
+    double value = 0;
+    if (fields.number("radius", value, json::positive, true)) {
+        out.radius = value * units.length;
+    }
+    if (fields.number("start", value)) {
+        out.start = value * units.angle;
+    }
+    std::size_t turns = 0;
+    fields.choice("turns", turns, {"x", "y"}, true);
+    out.turns_y = turns == 1;
+    Vec3 axis = Vec3::UnitZ();
+    Vec3 zero = Vec3::UnitX();
+    read_direction(fields, "axis", axis, true);
+    read_direction(fields, "zero", zero, true);
+    std::vector<double> point{0, 0, 0};
+    fields.numbers("point", point, 3);
+    if (std::abs(axis.dot(zero)) > 1e-6) {
+        fields.problem(*node, "axis and zero of the wrap are not perpendicular", "let \"zero\" point from the axis to where angles begin");
+    } else {
+        out.cylinder = frame_from(Vec3(point[0], point[1], point[2]) * units.length, zero, axis);
+    }
+    fields.finish();
+    return out;
+}
+
+std::optional<Follow> read_follow(Fields& operation, const FileUnits& units)
+{
+    const Node* node = operation.node("follow", Kind::object);
+    if (node == nullptr) {
+        return std::nullopt;
+    }
+    Fields fields(*node, "the following", operation.problems());
+    Follow out;
+    double value = 0;
+    if (fields.number("gentle", value, {0, 90 / units.angle * pi / 180}, true)) {
+        out.gentle = value * units.angle;
+    }
+    if (fields.number("lift", value, json::any_length, true)) {
+        out.lift = value * units.length;
+    }
+    if (fields.number("curve", value, json::not_negative)) {
+        out.curve = value * units.length;
+    }
+    if (fields.number("plunge", value, json::positive)) {
+        out.plunge = value * units.length / 60;
+    }
+    fields.flag("backwards", out.backwards);
+    fields.finish();
+    if (operation.has("wrap")) {
+        operation.problem(*node, "a wound toolpath can't be followed by a blade", "take \"wrap\" or \"follow\" away");
+    }
+    return out;
+}
+
+namespace {
+
+Placement turned(const Vec3& axis, const Vec3& point, double angle)
+{
+    Placement out;
+    out.turn = Eigen::AngleAxisd(angle, axis).toRotationMatrix();
+    out.move = point - out.turn * point;
+    return out;
+}
+
+/// One step of a copy: move, turn or mirror.
+bool read_step(Fields& copy, const FileUnits& units, Placement& out)
+{
+    int steps = 0;
+    if (copy.has("move")) {
+        ++steps;
+        out.move = read_point(copy, "move", units, true);
+    }
+    if (const Node* node = copy.node("turn", Kind::object)) {
+        ++steps;
+        Fields fields(*node, "the turn", copy.problems());
+        Vec3 axis = Vec3::UnitZ();
+        read_direction(fields, "axis", axis, true);
+        double angle = 0;
+        fields.number("angle", angle, json::any_length, true);
+        out = turned(axis, read_point(fields, "point", units, false), angle * units.angle);
+        fields.finish();
+    }
+    if (const Node* node = copy.node("mirror", Kind::object)) {
+        ++steps;
+        Fields fields(*node, "the mirror", copy.problems());
+        Vec3 normal = Vec3::UnitX();
+        read_direction(fields, "normal", normal, true);
+        const Vec3 point = read_point(fields, "point", units, false);
+        fields.finish();
+        out.turn = Mat3::Identity() - 2 * normal * normal.transpose();
+        out.move = point - out.turn * point;
+    }
+    return steps == 1;
+}
+
+} // namespace
+
+OtherData read_other_data(Fields& fields)
+{
+    OtherData out;
+    const Node* node = fields.node("data", Kind::object);
+    if (node == nullptr) {
+        return out;
+    }
+    Fields data(*node, "the data", fields.problems());
+    long long tool = 0;
+    if (data.integer("tool", tool, 1, 1000000000)) {
+        out.tool = std::uint32_t(tool);
+    }
+    double spindle = 0;
+    if (data.number("spindle", spindle, json::positive)) {
+        out.spindle = spindle;
+    }
+    data.number("feeds", out.feeds, {0.01, 100});
+    data.finish();
+    return out;
+}
+
+std::vector<CopyWish> read_copies(Fields& operation, const FileUnits& units)
+{
+    std::vector<CopyWish> out;
+    operation.each_item("copies", [&](const Node& node) {
+        Fields fields(node, "the copy", operation.problems());
+        fields.allow({"posture", "data"});
+        long long count = 2;
+        const bool pattern = fields.integer("count", count, 2, most_copies);
+        Placement step;
+        if (!read_step(fields, units, step)) {
+            fields.problem(node, "a copy is moved, turned or mirrored", "write one of \"move\", \"turn\", \"mirror\"");
+        }
+        if (pattern && step.mirrors()) {
+            fields.problem(node, "a mirrored copy of a mirrored one is the first again", "leave \"count\" away");
+        }
+        fields.finish();
+        Placement at = step;
+        for (long long i = 1; i < count && out.size() < std::size_t(most_copies); ++i) {
+            out.push_back({at, &node});
+            at = step.after(at);
+        }
+    });
+    return out;
+}
+
+} // namespace wexilum

@@ -1,0 +1,423 @@
+#include "core/task/postures.hpp"
+
+#include "core/base/units.hpp"
+#include "core/machine/machine_parts.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <limits>
+
+namespace wexilum {
+namespace {
+
+constexpr double same_direction = 1e-9; // rad
+
+bool holds(const Posture& posture, JointIndex joint)
+{
+    return std::any_of(posture.held.begin(), posture.held.end(), [&](const HeldJoint& h) { return h.joint == joint; });
+}
+
+class Resolver {
+public:
+    Resolver(const Task& a, const JobOperation& operation) : a_(a), operation_(operation), wish_(operation.posture)
+    {
+        place_ = wish_.place.line > 0 ? wish_.place : operation.place;
+    }
+
+    Result<OperationPosture> resolve()
+    {
+        OperationPosture out;
+        out.posture = a_.machine.at_rest();
+        out.lean = wish_.lean.value_or(a_.job.tolerance.axis);
+        if (!wish_.attachment.empty()) {
+            const auto mount = a_.machine.find_tool_mount(wish_.attachment);
+            if (!mount) {
+                return wrong_value(place_,
+                                   fmt::format("the operation {} wants the attachment \"{}\", which the machine does not have",
+                                               operation_.id, wish_.attachment.substr(0, 40)),
+                                   "name one of the machine's attachments or tool mounts");
+            }
+            out.posture.mount = *mount;
+        }
+        const Mount& mount = a_.machine.mounts[out.posture.mount];
+        if (!mount.measured) {
+            return wrong_value(
+                place_, fmt::format("the attachment \"{}\" has no gauge length", mount.id),
+                fmt::format("measure it from where the tool's axis meets the joint to the face that the tool sits on, and state "
+                            "\"gauge_length\" in {}",
+                            a_.machine_file));
+        }
+        chain_ = joints_between(a_.machine, {out.posture.mount, {}});
+        if (Status status = check_forms(a_.machine, wish_.forms); !status) {
+            return status.error();
+        }
+        if (Status status = park(out); !status) {
+            return status.error();
+        }
+        if (Status status = set(out); !status) {
+            return status.error();
+        }
+        if (Status status = one_works(out.posture); !status) {
+            return status.error();
+        }
+        if (const auto solver = solver_of(a_, out.posture); !solver) {
+            return wrong_value(place_,
+                               fmt::format("the operation {} can't be posted with the joints that are left free: {}", operation_.id,
+                                           solver.error().message),
+                               solver.error().cure + ", or park or set other joints in the operation's \"posture\"");
+        }
+        return out;
+    }
+
+private:
+    /// A joint of the chain by its name.
+    Result<JointIndex> joint(const std::string& id, bool by_hand)
+    {
+        const auto found = a_.machine.find_joint(id);
+        if (!found || std::find(chain_.begin(), chain_.end(), *found) == chain_.end()) {
+            return wrong_value(
+                place_,
+                fmt::format("\"{}\" is no joint between the work and the tool of the operation {}", id.substr(0, 40), operation_.id),
+                "name one that is");
+        }
+        if (a_.machine.joints[found->value].by_hand != by_hand) {
+            return wrong_value(place_,
+                               by_hand ? fmt::format("\"{}\" is moved by the control, not set by hand", id)
+                                       : fmt::format("\"{}\" is set by hand, not parked", id),
+                               by_hand ? "write it under \"parked\"" : "write it under \"set\"");
+        }
+        return *found;
+    }
+
+    Status inside(const Joint& joint, double reading)
+    {
+        if (const auto outside = outside_travel(joint, reading)) {
+            return wrong_value(place_, fmt::format("{} can't stand at {}", joint.id, *outside), "state a reading inside its travel");
+        }
+        return {};
+    }
+
+    Status park(OperationPosture& out)
+    {
+        for (const auto& [id, reading] : wish_.parked) {
+            auto found = joint(id, false);
+            if (!found) {
+                return found.error();
+            }
+            if (Status status = inside(a_.machine.joints[found->value], reading); !status) {
+                return status;
+            }
+            out.posture.held.push_back({*found, reading});
+        }
+        return {};
+    }
+
+    /// Of joints that point the same way all but one have to be parked.
+    Status one_works(const Posture& posture)
+    {
+        std::vector<JointIndex> free;
+        std::copy_if(chain_.begin(), chain_.end(), std::back_inserter(free),
+                     [&](JointIndex j) { return a_.machine.joints[j.value].kind == JointKind::linear && !holds(posture, j); });
+        for (const JointIndex j : free) {
+            std::string names;
+            std::size_t count = 0;
+            for (const JointIndex other : free) {
+                if (a_.machine.joints[other.value].direction.cross(a_.machine.joints[j.value].direction).norm() < 1e-9) {
+                    names += (count++ > 0 ? ", " : "") + a_.machine.joints[other.value].id;
+                }
+            }
+            if (count > 1) {
+                return wrong_value(place_,
+                                   fmt::format("in the operation {} the joints {} point the same way, and nothing says which of them works",
+                                               operation_.id, names),
+                                   "park all but one of them in the operation's \"posture\"");
+            }
+        }
+        return {};
+    }
+
+    Status set(OperationPosture& out)
+    {
+        for (const auto& [id, reading] : wish_.set) {
+            auto found = joint(id, true);
+            if (!found) {
+                return found.error();
+            }
+            const Joint& joint = a_.machine.joints[found->value];
+            const double mark = joint.scale.nearest(reading);
+            if (std::abs(std::remainder(mark - reading, whole_turn)) > 1e-9) {
+                return wrong_value(place_,
+                                   fmt::format("{} can't be set to {:g}: its scale goes in steps of {:g} deg", id, to_deg(reading),
+                                               to_deg(joint.scale.step)),
+                                   fmt::format("the nearest mark is {:g}", to_deg(mark)));
+            }
+            if (Status status = inside(joint, mark); !status) {
+                return status;
+            }
+            for (HeldJoint& held : out.posture.held) {
+                held.reading = held.joint == *found ? mark : held.reading;
+            }
+            out.stated.push_back(*found);
+        }
+        bool turns = false;
+        for (const JointIndex j : chain_) {
+            const Joint& joint = a_.machine.joints[j.value];
+            const bool stated = std::any_of(wish_.set.begin(), wish_.set.end(), [&](const auto& s) { return s.first == joint.id; });
+            if (joint.by_hand && !stated) {
+                out.open.push_back(j);
+            }
+            turns = turns || (joint.kind == JointKind::rotary && !holds(out.posture, j));
+        }
+        if (!out.open.empty() && turns) {
+            return wrong_value(
+                place_,
+                fmt::format("the operation {} has both joints that the control turns and {}, which is set by hand: neither is given",
+                            operation_.id, a_.machine.joints[out.open.front().value].id),
+                "state the reading under \"set\", or park the joint that the control turns");
+        }
+        return {};
+    }
+
+    const Task& a_;
+    const JobOperation& operation_;
+    const PostureWish& wish_;
+    Place place_;
+    std::vector<JointIndex> chain_;
+};
+
+} // namespace
+
+Status resolve_postures(Task& a)
+{
+    a.postures.clear();
+    const auto& operations = a.job.operations;
+    const bool asked = std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) { return o.posture.place.line > 0; });
+    const auto chain = Kinematics::make(a.machine);
+    const bool many = chain && std::count_if(chain->links().begin(), chain->links().end(), [&](const Kinematics::Link& link) {
+                                   return a.machine.joints[link.joint.value].kind == JointKind::linear;
+                               }) > 3;
+    if (!asked && !many) {
+        return {};
+    }
+    for (const JobOperation& operation : operations) {
+        auto posture = Resolver(a, operation).resolve();
+        if (!posture) {
+            return posture.error();
+        }
+        a.postures.push_back(std::move(*posture));
+    }
+    return {};
+}
+
+Result<InverseSolver> solver_of(const Task& a, const Posture& posture)
+{
+    const auto misfit = [&](const Error& error) { return Error{ErrorKind::value, error.message, {a.machine_file, 0, 0}, error.cure}; };
+    auto kinematics = Kinematics::make(a.machine, posture);
+    if (!kinematics) {
+        return misfit(kinematics.error());
+    }
+    auto solver = InverseSolver::make(*kinematics, true);
+    if (!solver) {
+        return misfit(solver.error());
+    }
+    return solver;
+}
+
+std::vector<JointIndex> commanded_joints(const Task& a)
+{
+    std::vector<JointIndex> out;
+    const auto add = [&](std::uint32_t mount) {
+        for (const JointIndex j : joints_between(a.machine, {mount, {}})) {
+            if (!a.machine.joints[j.value].by_hand && std::find(out.begin(), out.end(), j) == out.end()) {
+                out.push_back(j);
+            }
+        }
+    };
+    add(a.machine.at_rest().mount);
+    for (const OperationPosture& posture : a.postures) {
+        add(posture.posture.mount);
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
+Vec3 standing_axis(const Task& a, const InverseSolver& solver)
+{
+    return a.setup.part.linear().transpose() * solver.kinematics().pose(a.machine.home(), 0).axis;
+}
+
+record::PostureChange change_between(const Machine& machine, const Posture& before, const Posture& after)
+{
+    record::PostureChange out{after, {}, before.mount != after.mount};
+    for (const HeldJoint& held : after.held) {
+        const bool same = std::find(before.held.begin(), before.held.end(), held) != before.held.end();
+        if (machine.joints[held.joint.value].by_hand && !same) {
+            out.by_hand.push_back(held);
+        }
+    }
+    return out;
+}
+
+std::pair<Posture, InverseSolver>& SolverBook::entry(const Posture& posture)
+{
+    const auto found = std::find_if(made_.rbegin(), made_.rend(), [&](const auto& m) { return m.first == posture; });
+    if (found != made_.rend()) {
+        return *found;
+    }
+    return made_.emplace_back(posture, std::move(solver_of(task_, posture)).value());
+}
+
+PostureFollower::PostureFollower(const Task& task) : task_(task), solvers_(task), now_(task.machine.at_rest()), solver_(&*task.solver) {}
+
+void PostureFollower::stand(const Posture& posture)
+{
+    now_ = posture;
+    solver_ = &solvers_.of(posture);
+    axis_ = solver_->rotary().empty() ? std::optional(standing_axis(task_, *solver_)) : std::nullopt;
+}
+
+std::optional<record::PostureChange> PostureFollower::begin_operation(std::size_t operation)
+{
+    if (operation >= task_.postures.size()) {
+        return std::nullopt;
+    }
+    operation_ = &task_.postures[operation];
+    told_ = false;
+    asked_.reset();
+    open_.reset();
+    Posture next = operation_->posture;
+    if (!operation_->open.empty()) {
+        Posture free = next;
+        std::erase_if(free.held, [&](const HeldJoint& h) {
+            return std::find(operation_->open.begin(), operation_->open.end(), h.joint) != operation_->open.end();
+        });
+        if (auto solver = solver_of(task_, free)) {
+            open_ = std::move(*solver);
+        }
+    }
+    const auto& stated = operation_->stated;
+    for (HeldJoint& held : next.held) { // what a person sets stays as it is until a direction is known
+        const auto before = std::find_if(now_.held.begin(), now_.held.end(), [&](const HeldJoint& h) { return h.joint == held.joint; });
+        const bool kept =
+            task_.machine.joints[held.joint.value].by_hand && std::find(stated.begin(), stated.end(), held.joint) == stated.end();
+        held.reading = kept && before != now_.held.end() ? before->reading : held.reading;
+    }
+    if (!solver_of(task_, next)) {
+        next = operation_->posture; // which has one
+    }
+    const record::PostureChange change = change_between(task_.machine, now_, next);
+    const bool differs = !(next == now_);
+    stand(next);
+    return differs ? std::optional(change) : std::nullopt;
+}
+
+/// Sets the open joints by hand so that the tool comes nearest to a direction.
+std::optional<record::PostureChange> PostureFollower::set_for(const Vec3& axis, double& missed)
+{
+    const Vec3 wanted = task_.setup.part.linear() * axis;
+    const Branches exact = open_->branches(wanted);
+    const Branches found = exact.count > 0 ? exact : open_->branches(exact.nearest_axis);
+    const Readings before = [&] {
+        Readings out = task_.machine.home();
+        for (const HeldJoint& held : now_.held) {
+            out[Eigen::Index(held.joint.value)] = held.reading;
+        }
+        return out;
+    }();
+    std::optional<Posture> best;
+    double least = std::numeric_limits<double>::infinity();
+    double turned = 0;
+    for (std::size_t branch = 0; branch < std::size_t(found.count); ++branch) {
+        Posture posture = now_;
+        double turn = 0;
+        bool inside = true;
+        for (std::size_t i = 0; i < open_->rotary().size(); ++i) {
+            const JointIndex j = open_->rotary()[i];
+            const Joint& joint = task_.machine.joints[j.value];
+            const double stood = before[Eigen::Index(j.value)];
+            const bool free = i == 0 && found.pole < pole_free;
+            const double mark = joint.scale.nearest(free ? stood : found.turns[branch][i]);
+            inside = inside && (!joint.travel || (mark >= joint.travel->low - 1e-9 && mark <= joint.travel->high + 1e-9));
+            turn += std::abs(std::remainder(mark - stood, whole_turn));
+            for (HeldJoint& held : posture.held) {
+                held.reading = held.joint == j ? mark : held.reading;
+            }
+        }
+        const auto solver = solver_of(task_, posture);
+        if (!inside || !solver) {
+            continue;
+        }
+        const double off = angle_between(standing_axis(task_, *solver), axis);
+        if (off < least - same_direction || (off < least + same_direction && turn < turned - same_direction)) {
+            best = posture;
+            least = off;
+            turned = turn;
+        }
+    }
+    missed = least;
+    if (!best || *best == now_) {
+        return std::nullopt;
+    }
+    const record::PostureChange change = change_between(task_.machine, now_, *best);
+    stand(*best);
+    return change;
+}
+
+Finding PostureFollower::missed_direction(const Vec3& asked, double off) const
+{
+    const Mount& mount = task_.machine.mounts[now_.mount];
+    std::string stands;
+    for (const HeldJoint& held : now_.held) {
+        const Joint& joint = task_.machine.joints[held.joint.value];
+        if (joint.by_hand && std::find(operation_->open.begin(), operation_->open.end(), held.joint) != operation_->open.end()) {
+            stands += fmt::format("{}{} {:g}", stands.empty() ? "" : ", ", joint.id, to_deg(held.reading));
+        }
+    }
+    const std::string name = mount.attachment ? mount.name : "tool";
+    const Vec3 axis = *axis_;
+    std::string message = stands.empty()
+                              ? fmt::format("the {} can't point that way: {:.4f} deg are missing", name, to_deg(off))
+                              : fmt::format("the {} can't be set for this direction: the nearest reading, {}, misses it by {:.4f} deg",
+                                            name, stands, to_deg(off));
+    return Finding::make(
+        Severity::error, "direction-missed", std::move(message),
+        fmt::format("({:.6f}, {:.6f}, {:.6f}) is its axis there, ({:.6f}, {:.6f}, {:.6f}) is asked: allow a \"lean\" in the "
+                    "operation's posture, turn the part, or fit another attachment",
+                    axis.x(), axis.y(), axis.z(), asked.x(), asked.y(), asked.z()),
+        off);
+}
+
+PostureFollower::Step PostureFollower::motion(Pose& pose, bool link)
+{
+    Step out;
+    if (operation_ == nullptr || (!axis_ && !open_)) {
+        return out;
+    }
+    const Vec3 asked = pose.axis;
+    if (open_ && (!asked_ || angle_between(*asked_, asked) > same_direction) && link) {
+        double missed = 0;
+        out.change = set_for(asked, missed);
+        asked_ = asked;
+    }
+    const double off = angle_between(asked, *axis_);
+    pose.axis = *axis_;
+    if (off <= std::max(operation_->lean, reach_tolerance)) {
+        out.departure = off > reach_tolerance ? off : 0;
+        return out;
+    }
+    const bool in_cut = open_ && asked_ && angle_between(*asked_, asked) > same_direction;
+    if (!in_cut) {
+        out.problem = missed_direction(asked, off);
+    } else if (!std::exchange(told_, true)) {
+        out.problem = Finding::make(Severity::error, "set-by-hand",
+                                    fmt::format("the tool axis turns by {:.4f} deg in a cut, but the {} is set by hand", to_deg(off),
+                                                task_.machine.mounts[now_.mount].name),
+                                    "go on from a rapid with the new direction, so that it can be set before it", off);
+    }
+    return out;
+}
+
+} // namespace wexilum

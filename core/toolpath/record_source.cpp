@@ -1,0 +1,13 @@
+#include "core/toolpath/record_source.hpp"
+
+#include "core/toolpath/linear_run.hpp"
+
+namespace wexilum {
+
+bool RecordSource::next_run(LinearRun& out)
+{
+    out.count = 0;
+    return false;
+}
+
+} // namespace wexilum
