@@ -1,5 +1,7 @@
 #include "app/views/frame/shelf.hpp"
 
+#include "core/project/job_run.hpp"
+#include "core/job/assembly.hpp"
 #include "app/theme/theme.hpp"
 
 #include <QHBoxLayout>

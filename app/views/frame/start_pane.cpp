@@ -12,7 +12,7 @@ namespace wexilum::app {
 namespace {
 
 constexpr int pane_width = 560;
-constexpr int most_recent = 6;
+constexpr int most_recent_shown = 6;
 
 /// Room for all lines of a label that is so wide.
 void hold_height(QLabel& label, int wide)
@@ -92,7 +92,7 @@ void StartPane::set_recent(const QStringList& folders)
     list_->addWidget(title);
     int count = 0;
     for (const QString& folder : folders) {
-        if (!QFileInfo::exists(folder) || ++count > most_recent) {
+        if (!QFileInfo::exists(folder) || ++count > most_recent_shown) {
             continue;
         }
         auto* button = new QPushButton(QFileInfo(folder).fileName() + QStringLiteral("   ") + QDir::toNativeSeparators(folder));

@@ -1,5 +1,6 @@
 #include "app/views/machine/links_pane.hpp"
 
+#include "core/project/job_run.hpp"
 #include "app/models/stations.hpp"
 #include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
