@@ -1,8 +1,8 @@
 #include "app/views/frame/shelf.hpp"
 
-#include "core/project/job_run.hpp"
-#include "core/job/assembly.hpp"
 #include "app/theme/theme.hpp"
+#include "core/job/assembly.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>

@@ -1,8 +1,8 @@
 #include "app/views/frame/starts.hpp"
 
-#include "core/project/job_run.hpp"
 #include "app/models/workspace.hpp"
 #include "core/io/real_files.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QDir>
 #include <QFileDialog>

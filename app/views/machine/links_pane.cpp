@@ -1,11 +1,11 @@
 #include "app/views/machine/links_pane.hpp"
 
-#include "core/project/job_run.hpp"
 #include "app/models/stations.hpp"
 #include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QGridLayout>
 #include <QHBoxLayout>

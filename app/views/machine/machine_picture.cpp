@@ -1,10 +1,10 @@
 // What the picture shows and how it is handled; machine_picture_draw.cpp has the drawing.
 #include "app/views/machine/machine_picture.hpp"
 
-#include "core/project/job_run.hpp"
-#include "core/job/assembly.hpp"
 #include "app/theme/theme.hpp"
+#include "core/job/assembly.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QKeyEvent>
 #include <QMouseEvent>

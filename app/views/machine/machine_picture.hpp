@@ -7,8 +7,8 @@
 #include "app/models/solid.hpp"
 #include "app/models/workspace.hpp"
 #include "app/theme/tokens.hpp"
-#include "core/machine/machine.hpp"
 #include "core/job/assembly.hpp"
+#include "core/machine/machine.hpp"
 
 #include <QImage>
 #include <QOpenGLFunctions_3_3_Core>
