@@ -2,8 +2,8 @@
 #include "app/theme/theme.hpp"
 #include "app/views/frame/main_window.hpp"
 #include "app/views/frame/safe_application.hpp"
+#include "core/follow/replay_track.hpp"
 #include "core/machine/machine.hpp"
-#include "core/replay/replay_track.hpp"
 #include "core/run/code_store.hpp"
 
 #include <QApplication>

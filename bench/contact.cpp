@@ -2,7 +2,7 @@
 // triangles each. One JSON object: name, post_s, contact_s, ratio, distances.
 #include "core/base/units.hpp"
 #include "core/collide/contact_watch.hpp"
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
@@ -68,10 +68,6 @@ public:
         watch_.along(move.from, move.to, 0, met);
         ++moves;
     }
-    void tool_change(BlockNumber, std::uint32_t) override {}
-    void dwell(BlockNumber, double) override {}
-    void stop(BlockNumber, bool) override {}
-    void program_end(BlockNumber) override {}
     std::vector<Meeting> met;
     std::size_t moves = 0;
 
@@ -132,11 +128,15 @@ int main()
     ContactWatch watch(assembly.machine, std::move(solids), {{"tool", "lumps", {0, 1, 2}, lumps, 2}});
     Watched sink(watch);
     FindingList findings;
-    const std::string name = "path.nc";
     const auto checked = std::chrono::steady_clock::now();
-    Interpreter control(assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), false, name, sink,
-                        findings);
-    for_each_line(run.files.front().text, [&](std::string_view line) { control.line(line); });
+    MachineState machine(assembly.machine);
+    TextSource code(run.files.front().text);
+    CodeLines lines(assembly.controller, code);
+    SimulatedControl control(assembly.controller, assembly.machine, machine, control_memory(assembly.machine, assembly.setup),
+                             {"path.nc", false, 1, true}, lines, findings);
+    while (const Happening* happening = control.step()) {
+        tell(*happening, sink);
+    }
     const double contact_s = seconds_since(checked);
     fmt::print(
         R"({{"name": "contact", "records": {}, "motions": {}, "post_s": {:.4f}, "contact_s": {:.4f}, "ratio": {:.1f}, "distances": {}, "meetings": {}}})"

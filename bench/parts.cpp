@@ -1,5 +1,5 @@
 // What one move costs in each part of a run, on the bench project's machine and control (ns a move).
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 #include "core/dialect/word_emitter.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/project.hpp"
@@ -279,23 +279,25 @@ BENCHMARK(lexing);
 class Ignored final : public ReplaySink {
 public:
     void move(const ReplayMove& move) override { benchmark::DoNotOptimize(move.seconds); }
-    void tool_change(BlockNumber, std::uint32_t) override {}
-    void dwell(BlockNumber, double) override {}
-    void stop(BlockNumber, bool) override {}
-    void program_end(BlockNumber) override {}
 };
 
 void interpretation(benchmark::State& state)
 {
-    const auto lines = code_lines();
+    std::string code = "G93 G1 X0. F1.\n";
+    for (const std::string& line : code_lines()) {
+        code += line + '\n';
+    }
     const Assembly& a = assembly();
     for (auto _ : state) {
         Ignored sink;
         FindingList findings;
-        Interpreter control(a.controller, a.machine, control_memory(a.machine, a.setup), false, "x.nc", sink, findings);
-        control.line("G93 G1 X0. F1.");
-        for (const std::string& line : lines) {
-            control.line(line);
+        MachineState machine(a.machine);
+        TextSource text(code);
+        CodeLines source(a.controller, text);
+        SimulatedControl control(a.controller, a.machine, machine, control_memory(a.machine, a.setup), {"x.nc", false, 1, true}, source,
+                                 findings);
+        while (const Happening* happening = control.step()) {
+            tell(*happening, sink);
         }
     }
     per_move(state);

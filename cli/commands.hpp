@@ -28,6 +28,19 @@ int replay_command(const JobOptions& options);
 int contact_command(const JobOptions& options);
 int links_command(const JobOptions& options);
 
+/// Programs read by themselves.
+struct CodeOptions {
+    std::string machine;
+    std::string controller;
+    std::string setup; ///< empty: none
+    std::vector<std::string> code;
+    bool from_unknown = false;
+    bool json = false;
+    bool progress = false;
+};
+int read_command(const CodeOptions& options);
+int contact_of_code_command(const CodeOptions& options);
+
 int describe_command();
 int check_command(const std::vector<std::string>& files);
 

@@ -4,10 +4,10 @@
 #include "cli/report.hpp"
 
 #include "core/base/units.hpp"
+#include "core/follow/contact_report.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/job_run.hpp"
 #include "core/project/project.hpp"
-#include "core/replay/contact_observer.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 
@@ -202,7 +202,7 @@ int replay_command(const JobOptions& options)
         return fail(opened.error(), options.json);
     }
     std::vector<std::unique_ptr<ByteSource>> texts;
-    std::vector<ReplayStream> code;
+    std::vector<CodeStream> code;
     FileScratch scratch;
     std::unique_ptr<Spool> fresh;
     FindingList posting; // of the code that is posted here
@@ -293,23 +293,12 @@ int contact_command(const JobOptions& options)
     }
     const PostedJob& job = **posted;
     work.watch()->lines = job.code.lines().size();
-    const auto checked = check_posted(files, options.project, job, work.watch());
+    const auto checked = check_posted(job, work.watch());
     if (!checked) {
         return fail(checked.error(), options.json);
     }
-    const ContactReport* const report = checked->get();
-    if (options.json) {
-        fmt::print("{}\n",
-                   json_text({{"moves", report->moves}, {"distances", report->measured}, {"findings", findings_json(report->findings)}}));
-    } else {
-        fmt::print("contact of {} on {}: {} motions, {} distances measured\n", job.assembly.job.name, job.assembly.machine.name,
-                   report->moves, report->measured);
-        print_findings(report->findings);
-        if (report->findings.list().empty()) {
-            fmt::print("  nothing comes too close\n");
-        }
-    }
-    return report->findings.has_errors() ? exit_findings : exit_fine;
+    print_contact(**checked, job.assembly.job.name, job.assembly.machine.name, options.json);
+    return (*checked)->findings.has_errors() ? exit_findings : exit_fine;
 }
 
 int links_command(const JobOptions& options)

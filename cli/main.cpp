@@ -55,12 +55,31 @@ int run(int argc, char** argv)
     replay->add_flag("--json", replay_options.json, "Print one JSON object");
     replay->add_flag("--progress", replay_options.progress, "Tell how far it is, also where standard error is no terminal");
 
+    CodeOptions read_options;
+    auto* read = app.add_subcommand("read", "Read programs by themselves: what they do on a machine, without a job");
     JobOptions contact_options;
-    auto* contact = app.add_subcommand("contact", "Tell where machine, tool, holder and stock meet along a job's code");
-    contact->add_option("--project", contact_options.project, "Folder of the project")->required();
-    contact->add_option("--job", contact_options.job, "Name of the job")->required();
-    contact->add_flag("--json", contact_options.json, "Print one JSON object");
-    contact->add_flag("--progress", contact_options.progress, "Tell how far it is, also where standard error is no terminal");
+    CodeOptions contact_code;
+    auto* contact = app.add_subcommand("contact", "Tell where machine, tool, holder and stock meet along a job's code, or along programs");
+    auto* contact_project = contact->add_option("--project", contact_options.project, "Folder of the project");
+    auto* contact_job = contact->add_option("--job", contact_options.job, "Name of the job")->needs(contact_project);
+    contact_project->needs(contact_job);
+    for (const auto& [command, to] : {std::pair(read, &read_options), std::pair(contact, &contact_code)}) {
+        const bool alone = command == read;
+        auto* machine = command->add_option("--machine", to->machine, "Machine file")->required(alone);
+        auto* controller = command->add_option("--controller", to->controller, "Controller file")->required(alone);
+        auto* setup = command->add_option("--setup", to->setup, "Setup file (default: offsets and tool lengths count as 0)");
+        auto* code = command->add_option("code", to->code, "Programs, one after the other")->required(alone);
+        setup->needs(machine);
+        machine->needs(controller)->needs(code);
+        controller->needs(machine);
+        code->needs(machine);
+        if (!alone) {
+            machine->excludes(contact_project);
+        }
+        command->add_flag("--json", to->json, "Print one JSON object");
+        command->add_flag("--progress", to->progress, "Tell how far it is, also where standard error is no terminal");
+    }
+    read->add_flag("--from-unknown", read_options.from_unknown, "Nothing is known to be in force at the start");
 
     JobOptions links_options;
     auto* links = app.add_subcommand("links", "Print the partial moves by which the tool comes to a job's operations and leaves them");
@@ -118,7 +137,19 @@ int run(int argc, char** argv)
     if (*replay) {
         return replay_command(replay_options);
     }
+    if (*read) {
+        return read_command(read_options);
+    }
     if (*contact) {
+        if (!contact_code.machine.empty()) {
+            return contact_of_code_command(contact_code);
+        }
+        if (contact_options.project.empty()) {
+            std::fputs("contact needs a job (--project and --job) or programs (--machine, --controller and their files)\n", stderr);
+            return exit_usage;
+        }
+        contact_options.json = contact_code.json;
+        contact_options.progress = contact_code.progress;
         return contact_command(contact_options);
     }
     if (*links) {

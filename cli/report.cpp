@@ -185,4 +185,18 @@ void print_findings(const FindingList& findings, const CodeLines& lines)
     }
 }
 
+void print_contact(const ContactReport& report, const std::string& name, const std::string& machine, bool json)
+{
+    if (json) {
+        fmt::print("{}\n",
+                   json_text({{"moves", report.moves}, {"distances", report.measured}, {"findings", findings_json(report.findings)}}));
+        return;
+    }
+    fmt::print("contact of {} on {}: {} motions, {} distances measured\n", name, machine, report.moves, report.measured);
+    print_findings(report.findings);
+    if (report.findings.list().empty()) {
+        fmt::print("  nothing comes too close\n");
+    }
+}
+
 } // namespace wexilum::cli

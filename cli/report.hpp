@@ -4,6 +4,7 @@
 #include "core/base/finding.hpp"
 #include "core/base/result.hpp"
 #include "core/base/world.hpp"
+#include "core/follow/contact_report.hpp"
 
 #include <nlohmann/json.hpp>
 
@@ -18,6 +19,8 @@ int fail(const Error& error, bool json);
 
 [[nodiscard]] nlohmann::ordered_json findings_json(const FindingList& findings);
 [[nodiscard]] nlohmann::ordered_json place_json(const Place& place);
+/// What has been found of contact along the named program.
+void print_contact(const ContactReport& report, const std::string& name, const std::string& machine, bool json);
 /// Lines of programs by file and number.
 using CodeLines = std::map<std::pair<std::string, std::uint32_t>, std::string>;
 

@@ -1,11 +1,11 @@
 #include "app/models/machine_editor.hpp"
 
 #include "app/models/workspace.hpp"
+#include "core/follow/replay_track.hpp"
 #include "core/io/real_files.hpp"
 #include "core/job/assembly.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/project/job_run.hpp"
-#include "core/replay/replay_track.hpp"
 
 #include <QRegularExpression>
 #include <algorithm>

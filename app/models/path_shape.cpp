@@ -1,7 +1,7 @@
 #include "app/models/path_shape.hpp"
 
+#include "core/follow/replay_track.hpp"
 #include "core/project/job_run.hpp"
-#include "core/replay/replay_track.hpp"
 
 #include <algorithm>
 

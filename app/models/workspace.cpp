@@ -2,9 +2,9 @@
 
 #include "app/models/path_shape.hpp"
 #include "core/base/guarded.hpp"
+#include "core/follow/contact_report.hpp"
 #include "core/project/job_run.hpp"
 #include "core/prove/statement_diff.hpp"
-#include "core/replay/contact_report.hpp"
 #include "core/run/block_probe.hpp"
 
 #include <QDir>
@@ -415,7 +415,7 @@ void Workspace::check_contact()
         using Report = Result<std::shared_ptr<const ContactReport>>;
         std::shared_ptr<JobResults> marked;
         const Report report = guarded([&]() -> Report {
-            Report made = check_posted(*results->files, folder, *results->posted, watch.get());
+            Report made = check_posted(*results->posted, watch.get());
             if (!made) {
                 return made;
             }

@@ -9,7 +9,7 @@
 namespace wexilum {
 
 /// Follows the cuts of operations and tells of joints that stand still in all of one operation's, and which their brakes do not hold.
-/// What may only be positioned is the interpreter's to judge, motion by motion.
+/// What may only be positioned is the control's to judge, motion by motion.
 class BrakeWatch {
 public:
     /// Is told of the joint, of the first cut that it was not held in, and of the record that was cut.

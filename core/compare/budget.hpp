@@ -1,15 +1,11 @@
 // How far a correct program may be from the path: docs/budget.md derives each term.
 #pragma once
 
+#include "core/geometry/path_piece.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/task/task.hpp"
 
 namespace wexilum {
-
-struct Budget {
-    double tip = 0;  ///< mm
-    double axis = 0; ///< rad
-};
 
 class BudgetRule {
 public:

@@ -28,77 +28,34 @@ const HeldJoint* wrong_by_hand(const Machine& machine, const Posture& posture, c
 
 } // namespace
 
-Comparer::Comparer(const Task& task, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer)
-    : task_(task), path_(path), report_(report), observer_(observer), budget_(task), kerf_(task),
+Comparer::Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report, MotionListener* observer)
+    : task_(task), follower_(follower), path_(path), report_(report), observer_(observer), budget_(task), kerf_(task),
       brakes_(task.machine,
               [this](const Joint& joint, const Expected& item, BlockNumber block) {
                   find(Severity::error, "brake-open", joint.id,
                        fmt::format("{} is not held by its brake, and none of the operation's cuts turns it", joint.id),
                        "lock the brake once the joint is in its place", &item, block);
               }),
-      loops_(task.loops), in_part_(task.setup.part.inverse()), in_work_(task.setup.part), chains_(task.machine.mounts.size()),
-      last_set_(task.machine.joints.size()), strayed_(task.machine.joints.size())
-{
-    for (std::uint32_t i = 0; i < chains_.size(); ++i) {
-        if (task.machine.mounts[i].kind != MountKind::tool) {
-            continue;
-        }
-        Chain chain{Kinematics::make(task.machine, {i, {}}).value(), {}}; // the task is linked
-        for (const auto& link : chain.kinematics.links()) {
-            const Joint& joint = task.machine.joints[link.joint.value];
-            if (joint.kind == JointKind::rotary && !joint.by_hand) {
-                chain.turning.push_back(link.joint);
-            }
-        }
-        chains_[i] = std::move(chain);
-    }
-}
+      loops_(task.loops), in_work_(task.setup.part), last_set_(task.machine.joints.size()), strayed_(task.machine.joints.size())
+{}
 
 Comparer::~Comparer() = default;
 
 // --- helpers --------------------------------------------------------------------------------------------------------
 
-Pose Comparer::pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers)
+Comparer::Seen Comparer::see(const Followed& motion)
 {
-    return in_part_(chain(mount).kinematics.pose_and_levers(readings, tool_length, levers, &poses_));
-}
-
-Pose Comparer::pose_at(const ReplayMove& move, double u, PoseFollower& follower)
-{
-    return in_part_(chain(move.mount).kinematics.pose_and_levers(move.at(u), move.tool_length, nullptr, &follower));
-}
-
-bool Comparer::goes_on(const ReplayMove& move) const
-{
-    return before_tool_length_ == move.tool_length && before_mount_ == move.mount && before_end_.size() == move.from.size() &&
-           before_end_ == move.from;
-}
-
-Pose Comparer::start_of(const ReplayMove& move) { return goes_on(move) ? before_pose_ : pose_of(move.mount, move.from, move.tool_length); }
-
-Comparer::Seen Comparer::see(const ReplayMove& move)
-{
+    const ReplayMove& move = motion.move;
     budget_.set_length_increment(move.length_increment);
     budget_.set_surface(move.surface_joint, move.surface_scale);
     budget_.set_coordinates(move.shifted, move.turned_slack, move.called_by.value != 0 && move.on_plane);
-    Readings levers = Readings::Zero(move.to.size());
     const Chain& chain = this->chain(move.mount);
-    const Pose to = pose_of(move.mount, move.to, move.tool_length, &levers);
-    Seen seen{move,
-              start_of(move),
-              to,
-              budget_.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(levers.size())) : levers),
-              lever_term(chain, levers),
-              0};
-    for (const JointIndex j : chain.turning) {
-        const auto at = Eigen::Index(j.value);
-        seen.turn = std::max(seen.turn, std::abs(move.to[at] - move.from[at]));
-    }
-    before_end_ = move.to;
-    before_tool_length_ = move.tool_length;
-    before_mount_ = move.mount;
-    before_pose_ = to;
-    return seen;
+    return {move,
+            motion.from,
+            motion.to,
+            budget_.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(motion.levers.size())) : motion.levers),
+            lever_term(chain, motion.levers),
+            motion.turn};
 }
 
 bool Comparer::within(const Deviation& deviation, const Budget& budget)
@@ -227,7 +184,7 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
 /// Whether the tool stands in its cut: the path goes on cutting from here, and nothing has retracted.
 bool Comparer::inside_cut()
 {
-    if (before_end_.size() == 0 || retracted(before_end_)) {
+    if (follower_.last_readings().size() == 0 || retracted(follower_.last_readings())) {
         return false;
     }
     for (std::size_t i = next_; const Expected* item = path_.at(i); ++i) {
@@ -251,7 +208,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
 {
     if (hole_) {
         const Pose& mouth = current()->piece.to;
-        const double height = mouth.axis.dot(before_pose_.tip - mouth.tip) - current()->plan.bottom;
+        const double height = mouth.axis.dot(follower_.last_pose().tip - mouth.tip) - current()->plan.bottom;
         if (std::abs(height) > at_bottom) {
             find(Severity::error, "dwell-differs", "place",
                  fmt::format("the program dwells {:.3f} mm above the bottom of the hole", height),
@@ -422,13 +379,11 @@ void Comparer::finish()
     }
 }
 
-void Comparer::move(const ReplayMove& move)
+void Comparer::moved(const Followed& motion)
 {
     path_.pass(next_);
-    const Seen seen = see(move);
-    if (observer_ != nullptr) {
-        observer_->moved(move, seen.from, seen.to, [&](double u) { return pose_at(move, u, observed_); });
-    }
+    const ReplayMove& move = motion.move;
+    const Seen seen = see(motion);
     for (std::size_t i = 0; i < last_set_.size(); ++i) {
         if (std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) > 1e-12) {
             last_set_[i] = move.block;

@@ -11,7 +11,7 @@
 #include "core/compare/budget.hpp"
 #include "core/compare/expected.hpp"
 #include "core/compare/report.hpp"
-#include "core/control/interpreter.hpp"
+#include "core/follow/follower.hpp"
 #include "core/path/kerf.hpp"
 
 #include <functional>
@@ -21,10 +21,10 @@
 
 namespace wexilum {
 
-class Comparer final : public ReplaySink {
+class Comparer final : public MotionListener {
 public:
-    /// Everything must outlive the comparer.
-    Comparer(const Task& task, ExpectedPath& path, ReplayReport& report, ReplayObserver* observer = nullptr);
+    /// Everything must outlive the comparer. `follower`: the one that it is to listen to. `observer` is told what is measured; may be null.
+    Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report, MotionListener* observer = nullptr);
     ~Comparer() override;
     Comparer(const Comparer&) = delete;
     Comparer& operator=(const Comparer&) = delete;
@@ -32,9 +32,8 @@ public:
     /// The file that the following blocks come from, for places.
     void begin_file(const std::string& name);
 
-    void move(const ReplayMove& move) override;
-    [[nodiscard]] bool takes_cuts() const override { return !kerf_.any(); }
-    void cuts(const CutRun& run) override;
+    void moved(const Followed& motion) override;
+    void cuts_moved(const FollowedCuts& cuts) override;
     void tool_change(BlockNumber block, std::uint32_t tool) override;
     void dwell(BlockNumber block, double seconds) override;
     void stop(BlockNumber block, bool optional) override;
@@ -63,18 +62,14 @@ private:
         BlockNumber fed_by; ///< the last block that fed in it
     };
 
-    [[nodiscard]] Seen see(const ReplayMove& move);
-    /// The pose where a motion begins.
-    [[nodiscard]] Pose start_of(const ReplayMove& move);
-    [[nodiscard]] bool goes_on(const ReplayMove& move) const;
-    /// The machine with one of its tool mounts, everything in it free.
-    struct Chain {
-        Kinematics kinematics;
-        std::vector<JointIndex> turning; ///< rotary joints that the control moves
-    };
-    [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[mount]; }
-    [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers = nullptr);
-    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u, PoseFollower& follower);
+    [[nodiscard]] Seen see(const Followed& motion);
+    using Chain = Follower::Chain;
+    [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return follower_.chain(mount); }
+    [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length) const
+    {
+        return follower_.pose_of(mount, readings, tool_length);
+    }
+    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u) const { return follower_.pose_at(move, u); }
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word.
     [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
                                     const Pose& wanted);
@@ -119,16 +114,15 @@ private:
 
     // Many cuts at once.
     struct Along;
-    std::size_t cuts_along(const CutRun& run, std::size_t first, std::size_t count);
+    std::size_t cuts_along(const FollowedCuts& cuts, std::size_t first, std::size_t count);
     void follow(const InverseSolver& solver);
     [[nodiscard]] std::size_t words_along(const ExpectedPath::Cuts& items, double tool_length, std::size_t count);
-    void poses_along(const CutRun& run, std::size_t first, std::size_t end);
-    void forget_beyond(const CutRun& run, const ExpectedPath::Cuts* words, std::size_t first, std::size_t end);
-    void compare_ends(const CutRun& run, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end);
-    void compare_middles(std::size_t first, std::size_t end);
+    void middles_along(const FollowedCuts& cuts, std::size_t first, std::size_t end);
+    void compare_ends(const FollowedCuts& cuts, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end);
+    void compare_middles(const FollowedCuts& cuts, std::size_t first, std::size_t end);
     void compare_feeds(const CutRun& run, const Expected& state, std::size_t first, std::size_t end);
     void compare_words(const CutRun& run, const InverseSolver& solver, std::size_t item, std::size_t first, std::size_t end);
-    void note_along(const CutRun& run, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end);
+    void note_along(const FollowedCuts& cuts, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end);
 
     // Holes.
     bool hole(const Seen& seen);
@@ -150,23 +144,19 @@ private:
               BlockNumber block, double worst = 0);
 
     const Task& task_;
+    const Follower& follower_;
     ExpectedPath& path_;
     std::string code_file_;
     ReplayReport& report_;
-    ReplayObserver* observer_; ///< may be null
+    MotionListener* observer_; ///< may be null
     BudgetRule budget_;
     KerfWatch kerf_;
     BrakeWatch brakes_;
     std::optional<double> loops_; ///< how often the job's options want its loop done; none: they do not say
     bool looped_ = false;
-    PoseMap in_part_;       ///< from the work mount's frame
-    PoseMap in_work_;       ///< and back
-    PoseFollower poses_;    ///< at the ends of motions,
-    PoseFollower on_way_;   ///< between them,
-    PoseFollower observed_; ///< and where the observer asks: apart, so that each follows as well as it can and none depends on the others
+    PoseMap in_work_; ///< from the part's frame to the work mount's
     BranchFollower branches_;
-    const InverseSolver* followed_ = nullptr;  ///< whose branches_ are
-    std::vector<std::optional<Chain>> chains_; ///< by mount; nothing for work mounts
+    const InverseSolver* followed_ = nullptr; ///< whose branches_ are
     std::size_t next_ = 0;
     double progress_ = 0;           // along the current feed piece, by the tip
     double progress_place_ = 0;     // the same by time, where that is finer
@@ -185,12 +175,7 @@ private:
     bool any_rapid_ = false;
     std::vector<BlockNumber> last_set_; // by joint
     std::vector<BlockNumber> strayed_;  // by joint: the rapid behind the last record that has left it away from home; 0: none
-    // Where the move before ended.
-    Readings before_end_;
-    double before_tool_length_ = 0;
-    std::uint32_t before_mount_ = 0;
-    Pose before_pose_;
-    std::unique_ptr<Along> along_; ///< null until cuts have come together
+    std::unique_ptr<Along> along_;      ///< null until cuts have come together
 
     static constexpr double small_turn = 0.02;     ///< rad: of a motion that needs to be looked at in its middle only
     static constexpr double shortest_timed = 0.01; ///< mm

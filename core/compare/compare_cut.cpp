@@ -87,7 +87,7 @@ bool Comparer::goes_round(const Seen& seen, const Expected& item)
     double way = 0;
     Vec3 before = seen.from.tip;
     for (int i = 1; i <= parts; ++i) {
-        const Vec3 here = i == parts ? seen.to.tip : pose_at(seen.move, double(i) / parts, on_way_).tip;
+        const Vec3 here = i == parts ? seen.to.tip : pose_at(seen.move, double(i) / parts).tip;
         way += (here - before).norm();
         before = here;
     }
@@ -109,7 +109,7 @@ bool Comparer::standing_turn(const Seen& seen, const Expected& item)
     }
     Deviation worst;
     for (int i = 1; i <= 8; ++i) {
-        const Deviation d = deviation_at(item.piece, progress_, pose_at(seen.move, i / 8.0, on_way_));
+        const Deviation d = deviation_at(item.piece, progress_, pose_at(seen.move, i / 8.0));
         worst.tip = std::max(worst.tip, d.tip);
         worst.axis = std::max(worst.axis, d.axis);
     }
@@ -171,7 +171,7 @@ void Comparer::sample(const Seen& seen, const Expected& item, bool to_the_end)
     Deviation worst;
     double lo = progress_;
     for (int i = 1; i <= (to_the_end ? parts - 1 : parts); ++i) {
-        const Pose pose = i == parts ? seen.to : pose_at(m, double(i) / parts, on_way_);
+        const Pose pose = i == parts ? seen.to : pose_at(m, double(i) / parts);
         const double s = item.piece.project(pose, lo);
         const Deviation d = deviation_at(item.piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);

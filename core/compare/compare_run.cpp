@@ -42,21 +42,15 @@ double largest(const Column& column, std::size_t first, std::size_t end)
     return out;
 }
 
-void map(const PoseMap& frame, PoseRun& poses, std::size_t first, std::size_t end)
-{
-    for (std::size_t i = first; !frame.still() && i < end; ++i) {
-        const Pose pose = frame(poses.at(i));
-        for (std::size_t k = 0; k < 3; ++k) {
-            poses.tip[k][i] = pose.tip[Eigen::Index(k)];
-            poses.axis[k][i] = pose.axis[Eigen::Index(k)];
-        }
-    }
-}
-
 } // namespace
 
-void Comparer::cuts(const CutRun& run)
+void Comparer::cuts_moved(const FollowedCuts& cuts)
 {
+    if (kerf_.any()) {
+        MotionListener::cuts_moved(cuts);
+        return;
+    }
+    const CutRun& run = cuts.run;
     if (!along_) {
         along_ = std::make_unique<Along>();
     }
@@ -65,7 +59,7 @@ void Comparer::cuts(const CutRun& run)
     while (at < run.count) {
         if (along.rest == 0) {
             const std::size_t tried = std::min(run.count - at, along.tried);
-            const std::size_t done = cuts_along(run, at, tried);
+            const std::size_t done = cuts_along(cuts, at, tried);
             at += done;
             along.misses = done > 0 ? 0 : along.misses + 1;
             along.tried = done == tried ? longest_run : std::max(fewest_tried, done);
@@ -76,17 +70,19 @@ void Comparer::cuts(const CutRun& run)
         } else {
             --along.rest;
         }
-        move(run.move(at));
+        const ReplayMove move = run.move(at);
+        moved(cuts.cut(move, at));
         ++at;
     }
 }
 
-/// Compares up to `count` cuts from `first` on; how many. The next one then needs move(), or there are no records at hand.
-std::size_t Comparer::cuts_along(const CutRun& run, std::size_t first, std::size_t count)
+/// Compares up to `count` cuts from `first` on; how many. The next one then needs moved(), or there are no records at hand.
+std::size_t Comparer::cuts_along(const FollowedCuts& cuts, std::size_t first, std::size_t count)
 {
+    const CutRun& run = cuts.run;
     path_.pass(next_);
     const auto items = path_.cuts();
-    if (!items || hole_ || progress_ > 0 || (first == 0 && !goes_on(run.common))) {
+    if (!items || hole_ || progress_ > 0 || (first == 0 && !cuts.goes_on)) {
         return 0;
     }
     const Expected& state = *items->state;
@@ -110,12 +106,10 @@ std::size_t Comparer::cuts_along(const CutRun& run, std::size_t first, std::size
             return 0;
         }
     }
-    along.poses = poses_;
-    along.on_way = on_way_;
-    poses_along(run, first, end);
+    middles_along(cuts, first, end);
     std::fill(along.bad.begin() + first, along.bad.begin() + end, 0);
-    compare_ends(run, *items, first, end);
-    compare_middles(first, end);
+    compare_ends(cuts, *items, first, end);
+    compare_middles(cuts, first, end);
     compare_feeds(run, state, first, end);
     if (words) {
         compare_words(run, solver, items->at, first, end);
@@ -123,29 +117,16 @@ std::size_t Comparer::cuts_along(const CutRun& run, std::size_t first, std::size
     const auto bad = std::find_if(along.bad.begin() + first, along.bad.begin() + end, [](double b) { return b != 0; });
     if (const auto good = std::size_t(bad - along.bad.begin()); good < end) {
         end = good;
-        forget_beyond(run, words ? &*items : nullptr, first, end);
+        if (words) { // what comes behind has not been followed
+            branches_ = along.branches;
+            (void)(end > first ? words_along(*items, common.tool_length, end - first) : 0);
+        }
     }
     if (end > first) {
         brakes_.cuts(run, first, end, state);
-        note_along(run, *items, first, end);
+        note_along(cuts, *items, first, end);
     }
     return end - first;
-}
-
-/// What comes behind has not been followed. `words`: the records, where their words have been.
-void Comparer::forget_beyond(const CutRun& run, const ExpectedPath::Cuts* words, std::size_t first, std::size_t end)
-{
-    poses_ = along_->poses;
-    on_way_ = along_->on_way;
-    if (words != nullptr) {
-        branches_ = along_->branches;
-    }
-    if (end > first) {
-        poses_along(run, first, end);
-        if (words != nullptr) {
-            (void)words_along(*words, run.common.tool_length, end - first);
-        }
-    }
 }
 
 /// Where the path has the rotary joints and with them the linear ones; for how many cuts that is plain.
@@ -161,13 +142,13 @@ std::size_t Comparer::words_along(const ExpectedPath::Cuts& items, double tool_l
     return followed_->branches_along(*wanted, items.at, items.at + count, tool_length, branches_, along_->found);
 }
 
-/// Poses at the ends and in the middle of each cut, in the part's frame, with what they depend on.
-void Comparer::poses_along(const CutRun& run, std::size_t first, std::size_t end)
+/// Poses in the middle of each cut, in the part's frame, and what the budgets of all depend on.
+void Comparer::middles_along(const FollowedCuts& cuts, std::size_t first, std::size_t end)
 {
     Along& along = *along_;
+    const CutRun& run = cuts.run;
     const Chain& chain = this->chain(run.common.mount);
     along.half_way.resize(run.to.size());
-    std::fill(along.turn.begin() + first, along.turn.begin() + end, 0);
     for (std::size_t joint = 0; joint < run.to.size(); ++joint) {
         const Column& to = run.to[joint];
         Column& half_way = along.half_way[joint];
@@ -176,32 +157,22 @@ void Comparer::poses_along(const CutRun& run, std::size_t first, std::size_t end
             half_way[i] = to[i - 1] + (to[i] - to[i - 1]) * 0.5;
         }
     }
-    for (const JointIndex joint : chain.turning) {
-        const Column& to = run.to[joint.value];
-        along.turn[first] = std::max(along.turn[first], std::abs(to[first] - run.from(joint.value, first)));
-        for (std::size_t i = first + 1; i < end; ++i) {
-            const double way = std::abs(to[i] - to[i - 1]);
-            along.turn[i] = along.turn[i] < way ? way : along.turn[i];
-        }
-    }
-    chain.kinematics.poses_along(run.to, first, end, run.common.tool_length, true, poses_, along.at_end);
-    chain.kinematics.poses_along(along.half_way, first, end, run.common.tool_length, false, on_way_, along.middle);
-    map(in_part_, along.at_end, first, end);
-    map(in_part_, along.middle, first, end);
-    along.axis_budget = budget_.at_records(chain.kinematics, along.at_end, first, end, along.record.tip_budget);
+    follower_.poses_along(run.common.mount, along.half_way, first, end, run.common.tool_length, false, along.middle);
+    along.axis_budget = budget_.at_records(chain.kinematics, cuts.to, first, end, along.record.tip_budget);
     std::fill(along.lever_term.begin() + first, along.lever_term.begin() + end, 0);
     for (const JointIndex joint : chain.turning) {
         const double half = budget_.half_increment(joint.value);
         for (std::size_t i = first; i < end; ++i) {
-            along.lever_term[i] += along.at_end.lever[joint.value][i] * half;
+            along.lever_term[i] += cuts.to.lever[joint.value][i] * half;
         }
     }
 }
 
 /// Each end against its record.
-void Comparer::compare_ends(const CutRun& run, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end)
+void Comparer::compare_ends(const FollowedCuts& cuts, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end)
 {
     Along& along = *along_;
+    const CutRun& run = cuts.run;
     const std::size_t shift = items.at - first; // from a cut to its record; may wrap
     for (std::size_t k = 0; k < 3; ++k) {
         along.from_tip[k][first] = items.from.tip[Eigen::Index(k)];
@@ -216,18 +187,18 @@ void Comparer::compare_ends(const CutRun& run, const ExpectedPath::Cuts& items, 
         along.length[i] = std::max(distance(along.from_tip, along.to_tip, i), still_length); // what is no longer is not plain
         const double turn = distance(along.from_axis, along.to_axis, i);
         along.piece_turn[i] = 2 * small_arc_sine(0.5 * turn);
-        along.record.tip[i] = distance(along.to_tip, along.at_end.tip, i);
-        const double chord = distance(along.to_axis, along.at_end.axis, i);
+        along.record.tip[i] = distance(along.to_tip, cuts.to.tip, i);
+        const double chord = distance(along.to_axis, cuts.to.axis, i);
         along.record.axis[i] = 2 * small_arc_sine(0.5 * chord);
         along.record.axis_budget[i] = along.axis_budget;
-        const bool fits = along.length[i] >= shortest && turn <= Along::most_turn && along.turn[i] <= small_turn &&
+        const bool fits = along.length[i] >= shortest && turn <= Along::most_turn && cuts.turn[i] <= small_turn &&
                           along.record.tip[i] <= along.record.tip_budget[i] && along.record.axis[i] <= along.axis_budget;
         along.bad[i] += fits ? 0 : 1;
     }
 }
 
 /// Each middle against the piece of the path, as sample().
-void Comparer::compare_middles(std::size_t first, std::size_t end)
+void Comparer::compare_middles(const FollowedCuts& cuts, std::size_t first, std::size_t end)
 {
     Along& along = *along_;
     Along::Measures& between = along.between;
@@ -276,7 +247,7 @@ void Comparer::compare_middles(std::size_t first, std::size_t end)
         const double chord = std::sqrt(turned_square);
         between.tip[i] = std::sqrt(off_square);
         between.axis[i] = 2 * small_arc_sine(0.5 * chord);
-        const bool rotary = along.turn[i] > 1e-9;
+        const bool rotary = cuts.turn[i] > 1e-9;
         between.tip_budget[i] = along.record.tip_budget[i] + (rotary ? tolerance_tip : 0);
         between.axis_budget[i] =
             along.axis_budget + along.piece_turn[i] / along.length[i] * along.record.tip_budget[i] + (rotary ? tolerance_axis : 0);
@@ -342,18 +313,14 @@ void Comparer::compare_words(const CutRun& run, const InverseSolver& solver, std
 }
 
 /// What has been found of cuts that are all as they should be.
-void Comparer::note_along(const CutRun& run, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end)
+void Comparer::note_along(const FollowedCuts& cuts, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end)
 {
     Along& along = *along_;
+    const CutRun& run = cuts.run;
     const auto block = [&](std::size_t i) { return run.block[i]; };
-    if (observer_ != nullptr) {
-        for (std::size_t i = first; i < end; ++i) {
-            const ReplayMove move = run.move(i);
-            const Pose from = i > first ? along.at_end.at(i - 1) : start_of(move);
-            observer_->moved(move, from, along.at_end.at(i), [&](double u) { return pose_at(move, u, observed_); });
-            observer_->measured(block(i), along.between.deviation(i), along.between.budget(i));
-            observer_->measured(block(i), along.record.deviation(i), along.record.budget(i));
-        }
+    for (std::size_t i = first; observer_ != nullptr && i < end; ++i) {
+        observer_->measured(block(i), along.between.deviation(i), along.between.budget(i));
+        observer_->measured(block(i), along.record.deviation(i), along.record.budget(i));
     }
     const auto measure = [&](const Along::Measures& found, Measured& measured) {
         measured.tip = std::max(measured.tip, largest(found.tip, first, end));
@@ -386,18 +353,11 @@ void Comparer::note_along(const CutRun& run, const ExpectedPath::Cuts& items, st
     for (std::size_t i = first; i < end; ++i) {
         ratio[i] = 0;
         for (std::size_t k = 0; k < 3; ++k) {
-            ratio[i] += along.at_end.axis[k][i] * along.at_end.tip[k][i];
+            ratio[i] += cuts.to.axis[k][i] * cuts.to.tip[k][i];
         }
     }
     front_ = std::max(front_.value_or(-1e300), largest(ratio, first, end));
-    const Pose last = along.at_end.at(end - 1);
-    before_end_.resize(Eigen::Index(run.to.size()));
-    for (std::size_t joint = 0; joint < run.to.size(); ++joint) {
-        before_end_[Eigen::Index(joint)] = run.to[joint][end - 1];
-    }
-    before_tool_length_ = run.common.tool_length;
-    before_mount_ = run.common.mount;
-    before_pose_ = last;
+    const Pose last = cuts.to.at(end - 1);
     next_ += end - first - 1;
     advance(last);
     path_.pass_cuts(end - first);

@@ -27,7 +27,6 @@ struct Comparer::Along {
     std::size_t misses = 0;
 
     // By cut of the run at hand.
-    PoseRun at_end;
     PoseRun middle;
     std::vector<Column> half_way;     ///< readings by joint
     std::array<Column, 3> from_tip{}; ///< of the path's piece, and so on
@@ -36,7 +35,6 @@ struct Comparer::Along {
     std::array<Column, 3> to_axis{};
     Column length{};
     Column piece_turn{};
-    Column turn{};          ///< as Seen::turn
     double axis_budget = 0; ///< at each record
     Column lever_term{};    ///< as in Seen
     Measures record;
@@ -48,10 +46,7 @@ struct Comparer::Along {
     BranchRun found;
     LinearRun in_work;
 
-    // What was followed before.
-    PoseFollower poses;
-    PoseFollower on_way;
-    BranchFollower branches;
+    BranchFollower branches; ///< as they were before
 };
 
 } // namespace wexilum

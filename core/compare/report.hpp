@@ -1,18 +1,11 @@
-// What a comparison tells, and who may follow it.
+// What a comparison tells.
 #pragma once
 
 #include "core/base/finding.hpp"
-#include "core/base/ids.hpp"
-#include "core/geometry/pose.hpp"
 
 #include <cstddef>
-#include <functional>
 
 namespace wexilum {
-
-struct Budget;
-struct Deviation;
-struct ReplayMove;
 
 /// Largest deviation and largest budget of one sort of place.
 struct Measured {
@@ -36,16 +29,6 @@ struct ReplayReport {
     Place worst_code;
     double worst_ratio = 0;
     FindingList findings;
-};
-
-/// Follows a comparison, motion by motion.
-class ReplayObserver {
-public:
-    virtual ~ReplayObserver() = default;
-    /// A motion, with the poses at its ends in the part's frame; `between` gives the pose at a fraction of it, during the call.
-    virtual void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) = 0;
-    /// How far the tool was from the path because of a block, and how far it may be.
-    virtual void measured(BlockNumber block, const Deviation& deviation, const Budget& budget) = 0;
 };
 
 } // namespace wexilum

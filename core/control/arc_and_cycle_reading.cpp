@@ -32,7 +32,7 @@ std::optional<Vec3> centre_from_radius(const Vec3& start, const Vec3& end, const
 
 } // namespace
 
-void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwise)
+void SimulatedControl::run_arc(const BlockWords& words_in, Readings to, bool clockwise)
 {
     BlockWords words = words_in;
     const auto give_up = [&](std::string message, std::string cure) {
@@ -133,18 +133,18 @@ void Interpreter::run_arc(const BlockWords& words_in, Readings to, bool clockwis
     go(words, to, true, arc);
 }
 
-void Interpreter::cycle_leg(const BlockWords& words, double level, bool feed)
+void SimulatedControl::cycle_leg(double level, bool feed)
 {
     Readings to = here();
     const bool moves = std::abs(level - to[Eigen::Index(cycle_joint_)]) > 1e-9;
     to[Eigen::Index(cycle_joint_)] = level;
     if (moves) {
-        go(words, to, feed);
+        go(*words_, to, feed);
     }
 }
 
 /// The joint along which a cycle that begins in this block drills.
-std::size_t Interpreter::drilled(const BlockWords& words)
+std::size_t SimulatedControl::drilled(const BlockWords& words)
 {
     if (controller_.cycles_across_plane && !in_frame()) {
         const WordMeaning* plane = use(Group::plane);
@@ -154,7 +154,7 @@ std::size_t Interpreter::drilled(const BlockWords& words)
     return length_default_ == SIZE_MAX ? SIZE_MAX : named(words, length_default_, length_default_);
 }
 
-void Interpreter::run_cycle(const BlockWords& words, Readings to)
+void SimulatedControl::run_cycle(const BlockWords& words, Readings to)
 {
     const CycleMotion& cycle = state_[std::size_t(Group::motion)].meaning->cycle;
     cycle_joint_ = cycle_joint_ == SIZE_MAX ? SIZE_MAX : named(words, cycle_joint_, cycle_joint_);
@@ -201,43 +201,87 @@ void Interpreter::run_cycle(const BlockWords& words, Readings to)
         report(Severity::error, "code-error", "", "the cycle's step makes more than 10000 pecks", "correct the step word");
         return;
     }
-    const double clearance = *cycle_clearance_;
-    const double bottom = *cycle_bottom_;
-    const double out = bottom > clearance ? -1 : 1; // across a side plane it may drill towards higher values
+    if (!cycle_) {
+        cycle_ = std::make_unique<CycleRun>();
+    }
+    *cycle_ = {CycleRun::Stage::down, true, &cycle, *cycle_clearance_, *cycle_bottom_, *cycle_clearance_, pecks ? *cycle_step_ : 0, to};
+}
+
+/// The next motion of the cycle at hand, or its dwell.
+void SimulatedControl::next_cycle_leg()
+{
+    using Stage = CycleRun::Stage;
+    CycleRun& run = *cycle_;
+    const auto at = Eigen::Index(cycle_joint_);
+    const double out = run.bottom > run.clearance ? -1 : 1; // across a side plane it may drill towards higher values
     const auto further_out = [&](double a, double b) { return out * a > out * b ? a : b; };
-    if (further_out(clearance, from[at]) != from[at]) {
-        cycle_leg(words, clearance, false);
-        to[at] = clearance;
-    }
-    if ((to - here()).cwiseAbs().maxCoeff() > (in_frame() ? 1e-9 : 1e-12)) {
-        go(words, to, false);
-    }
-    cycle_leg(words, clearance, false);
-    double reached = clearance;
-    while (pecks && out * (reached - bottom) - *cycle_step_ > 1e-9) {
-        reached -= out * *cycle_step_;
-        cycle_leg(words, reached, true);
-        if (cycle.motion == "peck") {
-            cycle_leg(words, clearance, false);
+    switch (run.stage) {
+    case Stage::down: {
+        const double from = here()[at];
+        run.stage = Stage::over;
+        if (further_out(run.clearance, from) != from) {
+            cycle_leg(run.clearance, false);
+            run.to[at] = run.clearance;
         }
-        const double back = reached + out * cycle.gap;
-        cycle_leg(words, further_out(clearance, back) == clearance ? back : clearance, false);
+        return;
     }
-    cycle_leg(words, bottom, true);
-    if (cycle_dwell_ > 0) {
-        sink_.dwell(block_, cycle_dwell_);
+    case Stage::over:
+        run.stage = Stage::in;
+        if ((run.to - here()).cwiseAbs().maxCoeff() > (in_frame() ? 1e-9 : 1e-12)) {
+            go(*words_, run.to, false);
+        }
+        return;
+    case Stage::in:
+        run.stage = Stage::peck;
+        cycle_leg(run.clearance, false);
+        return;
+    case Stage::peck:
+        if (run.step > 0 && out * (run.reached - run.bottom) - run.step > 1e-9) {
+            run.reached -= out * run.step;
+            run.stage = run.cycle->motion == "peck" ? Stage::peck_out : Stage::peck_back;
+            cycle_leg(run.reached, true);
+            return;
+        }
+        run.stage = Stage::dwell;
+        cycle_leg(run.bottom, true);
+        return;
+    case Stage::peck_out:
+        run.stage = Stage::peck_back;
+        cycle_leg(run.clearance, false);
+        return;
+    case Stage::peck_back: {
+        const double back = run.reached + out * run.cycle->gap;
+        run.stage = Stage::peck;
+        cycle_leg(further_out(run.clearance, back) == run.clearance ? back : run.clearance, false);
+        return;
     }
-    const SpindleState forward = spindle_;
-    if (cycle.motion == "tap") {
-        spindle_ = forward == SpindleState::clockwise ? SpindleState::counter_clockwise : SpindleState::clockwise;
+    case Stage::dwell:
+        run.stage = Stage::back;
+        if (cycle_dwell_ > 0) {
+            happens(Happening::Kind::dwell).seconds = cycle_dwell_;
+        }
+        return;
+    case Stage::back: {
+        const SpindleState forward = spindle_;
+        const bool taps = run.cycle->motion == "tap";
+        if (taps) {
+            spindle_ = forward == SpindleState::clockwise ? SpindleState::counter_clockwise : SpindleState::clockwise;
+        }
+        run.stage = Stage::away;
+        cycle_leg(run.clearance, taps || run.cycle->motion == "bore");
+        spindle_ = forward;
+        return;
     }
-    cycle_leg(words, clearance, cycle.motion == "tap" || cycle.motion == "bore");
-    spindle_ = forward;
-    const WordMeaning* back = use(Group::cycle_return);
-    if (back != nullptr && back->function == Function::return_initial) {
-        cycle_leg(words, further_out(initial_level_, clearance), false);
+    case Stage::away: {
+        run.on = false;
+        const WordMeaning* back = use(Group::cycle_return);
+        if (back != nullptr && back->function == Function::return_initial) {
+            cycle_leg(further_out(initial_level_, run.clearance), false);
+        }
+        changed_ = true;
+        return;
     }
-    changed_ = true;
+    }
 }
 
 } // namespace wexilum

@@ -1,7 +1,7 @@
-// The words of one block, sorted; private to the interpreter.
+// The words of one block, sorted; private to the control.
 #pragma once
 
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 
 #include <array>
 #include <cstdint>
@@ -14,7 +14,7 @@ inline constexpr double travel_slack = 1e-6; // mm or rad
 inline constexpr double standing = 1e-9;     // mm or rad: a joint that moves by no more is held
 inline constexpr double no_motion = 1e-12;   // mm or rad
 
-struct Interpreter::BlockWords {
+struct SimulatedControl::BlockWords {
     std::vector<const WordMeaning*> functions;
     mutable std::array<const CodeWord*, 26> addresses{}; ///< by letter
     mutable std::uint32_t used = 0;                      ///< letters that something has read, a bit each; the rest has no meaning
@@ -57,6 +57,19 @@ struct Interpreter::BlockWords {
         }
         return word;
     }
+};
+
+/// A cycle that is being done, leg by leg.
+struct SimulatedControl::CycleRun {
+    enum class Stage { down, over, in, peck, peck_out, peck_back, dwell, back, away };
+    Stage stage = Stage::down; ///< that comes next
+    bool on = false;
+    const CycleMotion* cycle = nullptr;
+    double clearance = 0; ///< readings of the joint that drills
+    double bottom = 0;
+    double reached = 0;
+    double step = 0; ///< mm; 0: it goes down at once
+    Readings to;     ///< where the hole is
 };
 
 } // namespace wexilum

@@ -10,7 +10,7 @@
 
 namespace wexilum {
 
-void Interpreter::apply_brakes(const BlockWords& words)
+void SimulatedControl::apply_brakes(const BlockWords& words)
 {
     for (const WordMeaning* meaning : words.functions) {
         const bool locks = meaning->function == Function::brake_lock;
@@ -28,7 +28,7 @@ void Interpreter::apply_brakes(const BlockWords& words)
 }
 
 /// Before a motion.
-void Interpreter::check_brakes(const Readings& to, bool feed)
+void SimulatedControl::check_brakes(const Readings& to, bool feed)
 {
     for (std::uint32_t bits = braked_; bits != 0; bits &= bits - 1) {
         const auto joint = std::size_t(std::countr_zero(bits));
@@ -50,7 +50,7 @@ void Interpreter::check_brakes(const Readings& to, bool feed)
 }
 
 /// Joints that a brake could hold, and which none holds for all that is known.
-std::uint32_t Interpreter::open_brakes() const
+std::uint32_t SimulatedControl::open_brakes() const
 {
     std::uint32_t open = 0;
     for (std::uint32_t bits = braked_; bits != 0; bits &= bits - 1) {
@@ -61,7 +61,7 @@ std::uint32_t Interpreter::open_brakes() const
 }
 
 /// Says in which way joints may move in cuts about which check_brakes() has nothing to say; false where it has in any case.
-bool Interpreter::hold_for_plain_cuts()
+bool SimulatedControl::hold_for_plain_cuts()
 {
     if (waited_ > 0) {
         return false;

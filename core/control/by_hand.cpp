@@ -10,28 +10,33 @@
 
 namespace wexilum {
 
-void Interpreter::hear(std::string_view text)
+void SimulatedControl::hear(std::string_view text)
 {
     for (std::size_t at = text.find(controller_.comment_open); at != std::string_view::npos;) {
         const std::size_t close = text.find(controller_.comment_close, at);
         if (close == std::string_view::npos) {
             return;
         }
-        operator_.hear(text.substr(at + 1, close - at - 1));
+        const std::string_view comment = text.substr(at + 1, close - at - 1);
+        end_plain_cuts();
+        happens(Happening::Kind::message).text = comment;
+        if (operator_.needed()) {
+            operator_.hear(comment);
+        }
         at = text.find(controller_.comment_open, close);
     }
 }
 
-void Interpreter::stop(bool optional)
+void SimulatedControl::stop(bool optional)
 {
     if (!operator_.waits() || optional) {
-        sink_.stop(block_, optional);
+        happens(Happening::Kind::stop).optional = optional;
         return;
     }
     act_by_hand();
 }
 
-void Interpreter::act_by_hand()
+void SimulatedControl::act_by_hand()
 {
     if (spindle_ != record::SpindleState::off) {
         report(Severity::error, "set-while-turning", "", "a person has to fit or set something while the spindle turns",
@@ -87,7 +92,7 @@ void Interpreter::act_by_hand()
     mount_changed();
 }
 
-void Interpreter::mount_changed()
+void SimulatedControl::mount_changed()
 {
     Posture posture{mount_, {}};
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
@@ -102,11 +107,13 @@ void Interpreter::mount_changed()
         const Vec3 axis = kinematics->length_direction();
         length_beside_ = axis.cross(kinematics->joints()[length_joint_].direction).norm() > 1e-6;
     }
-    sink_.by_hand(block_, mount_, now_);
+    Happening& happening = happens(Happening::Kind::by_hand);
+    happening.mount = mount_;
+    happening.readings = now_;
 }
 
 /// The control takes another tool mount by itself.
-void Interpreter::take_mounts(const BlockWords& words)
+void SimulatedControl::take_mounts(const BlockWords& words)
 {
     for (const WordMeaning* meaning : words.functions) {
         const auto mount = meaning->function == Function::tool_mount ? machine_.find_tool_mount(meaning->mount) : std::nullopt;
@@ -136,12 +143,12 @@ void Interpreter::take_mounts(const BlockWords& words)
     }
 }
 
-std::string Interpreter::refused_coolant() const { return coolant_refused(machine_.mounts[mount_], name_of(coolant_)); }
+std::string SimulatedControl::refused_coolant() const { return coolant_refused(machine_.mounts[mount_], name_of(coolant_)); }
 
-bool Interpreter::length_acts_beside() const { return length_beside_ && length_shift_ != 0 && !in_frame(); }
+bool SimulatedControl::length_acts_beside() const { return length_beside_ && length_shift_ != 0 && !in_frame(); }
 
 /// Before a motion.
-void Interpreter::check_by_hand(bool feed)
+void SimulatedControl::check_by_hand(bool feed)
 {
     if (operator_.waits()) {
         report(Severity::error, "told-without-stop", "", "a person is told to fit or set something, but the program does not stop for it",
@@ -165,7 +172,7 @@ void Interpreter::check_by_hand(bool feed)
     }
 }
 
-void Interpreter::turn_through_gears(ReplayMove& move) const
+void SimulatedControl::turn_through_gears(ReplayMove& move) const
 {
     const Gearing& gearing = machine_.mounts[mount_].gearing;
     move.spindle_rpm *= gearing.ratio;

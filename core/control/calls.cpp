@@ -12,7 +12,7 @@
 namespace wexilum {
 namespace {
 
-constexpr int most_deep = 8;
+constexpr std::size_t most_deep = 8;
 constexpr long long most_times = 9999;
 constexpr std::uint64_t most_called_lines = 20000000;
 constexpr std::uint64_t watch_every = 1024;
@@ -26,11 +26,11 @@ std::array<int, 3> directions_of(Function plane)
 
 } // namespace
 
-void Interpreter::apply_calls(const BlockWords& words)
+void SimulatedControl::apply_calls(const BlockWords& words)
 {
     if (words.has(Function::subprogram_return)) {
         changed_ = true;
-        if (depth_ == 0) {
+        if (calls_.empty()) {
             report(Severity::error, "code-error", "", "a subprogram ends where none has been called", "take the block away");
         }
         returned_ = true;
@@ -60,7 +60,7 @@ void Interpreter::apply_calls(const BlockWords& words)
     call_ = Call{std::uint64_t(number->value), times != nullptr ? static_cast<long long>(times->value) : 1};
 }
 
-void Interpreter::call(Call call)
+void SimulatedControl::call(Call call)
 {
     const std::string name = fmt::format("{}{}", controller_.program_number, call.number);
     Subprogram* called = memory_.subprograms != nullptr ? memory_.subprograms->find(call.number) : nullptr;
@@ -69,7 +69,7 @@ void Interpreter::call(Call call)
                "put it behind the program's end");
         return;
     }
-    if (depth_ == most_deep) {
+    if (calls_.size() == most_deep) {
         report(Severity::error, "calls-too-deep", "", fmt::format("subprograms call each other more than {} deep", most_deep),
                "let them call fewer");
         return;
@@ -78,29 +78,52 @@ void Interpreter::call(Call call)
         report(Severity::error, "subprogram-twice", name, fmt::format("the file has two subprograms {}", name), "give one another number");
     }
     called->called = true;
-    const BlockNumber from = block_;
-    called_by_ = depth_ == 0 ? from : called_by_;
-    ++depth_;
-    for (long long time = 0; time < call.times && count_called(); ++time) { // one of nothing takes its time as well
+    Happening& happening = happens(Happening::Kind::call);
+    happening.number = call.number;
+    happening.count = double(call.times);
+    called_by_ = calls_.empty() ? block_ : called_by_;
+    calls_.push_back({called, name, block_, call.times});
+}
+
+/// Does the next line of the subprogram that is on, or goes back to where it was called.
+void SimulatedControl::next_called_line()
+{
+    Called& called = calls_.back();
+    Subprogram& subprogram = *called.subprogram;
+    if (!called.on) {
+        if (called.left == 0 || !count_called()) { // one of nothing takes its time as well
+            block_ = called.from;
+            calls_.pop_back();
+            called_by_ = calls_.empty() ? BlockNumber(0) : called_by_;
+            returned_ = false;
+            happens(Happening::Kind::back);
+            if (plain_) {
+                look_for_plain_cuts();
+            }
+            return;
+        }
+        --called.left;
+        called.on = true;
+        called.next = 0;
         returned_ = false;
-        for (std::size_t i = 0; i < called->lines.size() && !returned_ && count_called(); ++i) {
-            block_ = BlockNumber(called->first + std::uint32_t(i) + 1);
-            called->reached = std::max(called->reached, i + 1);
-            read(called->lines[i]);
-        }
-        if (!returned_ && !ended_) {
-            report(Severity::error, "no-return", name, fmt::format("the subprogram {} does not end", name),
-                   "end it with the control's word that returns to the caller");
-        }
     }
-    returned_ = false;
-    --depth_;
-    called_by_ = depth_ == 0 ? BlockNumber(0) : called_by_;
-    block_ = from;
+    if (called.next < subprogram.lines.size() && !returned_ && count_called()) {
+        const std::string& line = subprogram.lines[called.next++];
+        block_ = BlockNumber(subprogram.first + std::uint32_t(called.next));
+        subprogram.reached = std::max(subprogram.reached, called.next);
+        const Status status = read_block(controller_, line, block_, read_);
+        take(line, read_, status);
+        return;
+    }
+    if (!returned_ && !ended_) {
+        report(Severity::error, "no-return", called.name, fmt::format("the subprogram {} does not end", called.name),
+               "end it with the control's word that returns to the caller");
+    }
+    called.on = false;
 }
 
 /// Whether the calls may go on by a block.
-bool Interpreter::count_called()
+bool SimulatedControl::count_called()
 {
     if (++called_lines_ > most_called_lines && !ended_) {
         report(Severity::error, "calls-too-many", "", fmt::format("the calls take more than {} blocks", most_called_lines),
@@ -113,7 +136,7 @@ bool Interpreter::count_called()
     return !ended_;
 }
 
-void Interpreter::finish_subprograms()
+void SimulatedControl::finish_subprograms()
 {
     if (memory_.subprograms == nullptr) {
         return;
@@ -138,7 +161,7 @@ void Interpreter::finish_subprograms()
     block_ = end;
 }
 
-void Interpreter::apply_coordinates(BlockWords& words)
+void SimulatedControl::apply_coordinates(BlockWords& words)
 {
     if (words.has(Function::coordinate_shift)) {
         shift(words);
@@ -161,7 +184,7 @@ void Interpreter::apply_coordinates(BlockWords& words)
     }
 }
 
-void Interpreter::shift(const BlockWords& words)
+void SimulatedControl::shift(const BlockWords& words)
 {
     bool any = false;
     for (const auto& [address, joint] : joint_of_) {
@@ -182,7 +205,7 @@ void Interpreter::shift(const BlockWords& words)
     }
 }
 
-void Interpreter::turn_coordinates(const BlockWords& words)
+void SimulatedControl::turn_coordinates(const BlockWords& words)
 {
     const auto before = std::exchange(turned_, std::nullopt);
     const WordMeaning* plane = use(Group::plane);
@@ -217,7 +240,7 @@ void Interpreter::turn_coordinates(const BlockWords& words)
 }
 
 /// The program's coordinates of joints of the plane that is turned, turned on (1) or back (-1).
-std::array<double, 2> Interpreter::turned_place(const Readings& readings, double way)
+std::array<double, 2> SimulatedControl::turned_place(const Readings& readings, double way)
 {
     const TurnedPlane& t = *turned_;
     const double x = readings[Eigen::Index(t.joints[0])] - offset(t.joints[0]) - t.centre[0];
@@ -228,7 +251,7 @@ std::array<double, 2> Interpreter::turned_place(const Readings& readings, double
 }
 
 /// Half an increment of the angle at the lever of the place that is further out, and half of one of the centre's two words.
-double Interpreter::turned_slack(const Readings& from, const Readings& to)
+double SimulatedControl::turned_slack(const Readings& from, const Readings& to)
 {
     const TurnedPlane& t = *turned_;
     double reach = 0;

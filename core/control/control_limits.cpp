@@ -11,18 +11,18 @@
 namespace wexilum {
 
 /// What is in force or stands somewhere without the program's doing: told once a cause.
-void Interpreter::rely_on(const std::string& subject, const std::string& what, const char* cure)
+void SimulatedControl::rely_on(const std::string& subject, const std::string& what, const char* cure)
 {
     const bool by_loop = loop_.value != 0 && !unknown_outside_; // its first pass is as stated
     Finding finding = Finding::make(by_loop ? Severity::warning : Severity::error, "relies-on-unknown",
                                     what + (loop_.value != 0 ? " the loop" : " the program"),
                                     fmt::format("{} in the {}", cure, loop_.value != 0 ? "loop" : "program's head"));
-    finding.code = {file_name_, block_.value, 0};
+    finding.code = {start_.file, block_.value, 0};
     findings_.add(std::move(finding), subject, block_.value, SIZE_MAX);
 }
 
 /// A block that the operator may have the control skip: without it the program has to be the same.
-void Interpreter::check_skippable(const BlockWords& words)
+void SimulatedControl::check_skippable(const BlockWords& words)
 {
     const bool words_only =
         std::any_of(words.addresses.begin(), words.addresses.end(), [](const CodeWord* word) { return word != nullptr; });
@@ -35,7 +35,7 @@ void Interpreter::check_skippable(const BlockWords& words)
 }
 
 /// The whole number, not below zero, that a word has; 0 where it has none, which is told.
-std::uint32_t Interpreter::whole(const CodeWord& word)
+std::uint32_t SimulatedControl::whole(const CodeWord& word)
 {
     if (word.value < 0 || word.value != std::floor(word.value)) {
         report(Severity::error, "code-error", "",
@@ -47,7 +47,7 @@ std::uint32_t Interpreter::whole(const CodeWord& word)
 }
 
 /// Against what the control takes.
-void Interpreter::check_feed_word(Function mode, const CodeWord& word)
+void SimulatedControl::check_feed_word(Function mode, const CodeWord& word)
 {
     const bool inverse = mode == Function::feed_inverse_time;
     const double most = inverse ? controller_.inverse_time_most : mode == Function::feed_per_minute ? controller_.feed_most : 0;
@@ -60,7 +60,7 @@ void Interpreter::check_feed_word(Function mode, const CodeWord& word)
 }
 
 /// A cut while a joint may stand anywhere.
-void Interpreter::report_unplaced()
+void SimulatedControl::report_unplaced()
 {
     for (const auto& [address, joint] : joint_of_) {
         if (!known(joint)) {
@@ -70,7 +70,17 @@ void Interpreter::report_unplaced()
     }
 }
 
-void Interpreter::time_feed(ReplayMove& move)
+/// What the slowest joint needs.
+double SimulatedControl::least_seconds(const Readings& from, const Readings& to) const
+{
+    double least = 0;
+    for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
+        least = std::max(least, std::abs(to[Eigen::Index(i)] - from[Eigen::Index(i)]) / machine_.joints[i].speed);
+    }
+    return least;
+}
+
+void SimulatedControl::time_feed(ReplayMove& move)
 {
     double squares = 0;
     double turns = 0;

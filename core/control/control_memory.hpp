@@ -16,7 +16,7 @@ class SubprogramBook;
 struct ControlMemory {
     /// register -> joint index -> machine reading of the program's zero
     std::map<std::string, std::map<std::size_t, double>> offsets;
-    const Setup* tools = nullptr;          ///< tool table and length registers; may be null (no tools)
+    const Setup* tools = nullptr;          ///< tool table and length registers; null: nobody has stated any, nor offsets
     SubprogramBook* subprograms = nullptr; ///< those of the program's file; null: none. Notes which are called
     RunWatch* watch = nullptr;             ///< may end the program inside of calls; null: nobody does
 };

@@ -15,10 +15,10 @@ std::string refused(const Error& error) { return fmt::format("the control can't 
 
 } // namespace
 
-bool Interpreter::in_frame() const { return tip_words_ && tip_words_->kind != FrameKind::joints; }
+bool SimulatedControl::in_frame() const { return tip_words_ && tip_words_->kind != FrameKind::joints; }
 
 /// What carries the tool is another now.
-void Interpreter::forget_frame()
+void SimulatedControl::forget_frame()
 {
     if (tip_words_) {
         tip_words_->stale = true;
@@ -26,7 +26,7 @@ void Interpreter::forget_frame()
 }
 
 /// The machine that the control's transformation works on: what moves with X, Y, Z and the rotary words; all else stands as it does.
-Status Interpreter::make_frame()
+Status SimulatedControl::make_frame()
 {
     TipWords& tip = *tip_words_;
     tip.frame.reset();
@@ -80,7 +80,7 @@ Status Interpreter::make_frame()
     return {};
 }
 
-void Interpreter::apply_frame(BlockWords& words)
+void SimulatedControl::apply_frame(BlockWords& words)
 {
     for (const WordMeaning* meaning : words.functions) {
         if (group_of(meaning->function) != Group::frame) {
@@ -124,7 +124,7 @@ void Interpreter::apply_frame(BlockWords& words)
     }
 }
 
-Status Interpreter::read_surface(const WordMeaning& meaning, BlockWords& words)
+Status SimulatedControl::read_surface(const WordMeaning& meaning, BlockWords& words)
 {
     const auto turning = machine_.find_joint(meaning.joint);
     const auto flat = joint_of(meaning.flat);
@@ -147,7 +147,7 @@ Status Interpreter::read_surface(const WordMeaning& meaning, BlockWords& words)
 }
 
 /// The joint under the letter of the way round stands; the one that turns the cylinder goes.
-void Interpreter::move_on_surface(ReplayMove& move)
+void SimulatedControl::move_on_surface(ReplayMove& move)
 {
     const auto [flat, turning, scale] = *surface_;
     move.surface_joint = turning;
@@ -160,7 +160,7 @@ void Interpreter::move_on_surface(ReplayMove& move)
     }
 }
 
-Status Interpreter::read_plane(const PlaneForm& form, BlockWords& words)
+Status SimulatedControl::read_plane(const PlaneForm& form, BlockWords& words)
 {
     TipWords& tip = *tip_words_;
     std::string missing;
@@ -201,7 +201,7 @@ Status Interpreter::read_plane(const PlaneForm& form, BlockWords& words)
 }
 
 /// Of joints that point the same way the coordinate is that of the one that the block names.
-void Interpreter::name_frame_joints(const BlockWords& words)
+void SimulatedControl::name_frame_joints(const BlockWords& words)
 {
     TipWords& tip = *tip_words_;
     for (std::size_t& joint : tip.xyz) {
@@ -211,7 +211,7 @@ void Interpreter::name_frame_joints(const BlockWords& words)
     }
 }
 
-Readings Interpreter::here()
+Readings SimulatedControl::here()
 {
     if (surface_) {
         Readings out = now_;
@@ -238,7 +238,7 @@ Readings Interpreter::here()
     return out;
 }
 
-Readings Interpreter::joints_of(const BlockWords& words, const Readings& place)
+Readings SimulatedControl::joints_of(const BlockWords& words, const Readings& place)
 {
     const TipWords& tip = *tip_words_;
     const bool linear = std::any_of(tip.xyz.begin(), tip.xyz.end(), [&](std::size_t joint) {
@@ -257,7 +257,7 @@ Readings Interpreter::joints_of(const BlockWords& words, const Readings& place)
     return out;
 }
 
-Vec3 Interpreter::tip_of(const Readings& place) const
+Vec3 SimulatedControl::tip_of(const Readings& place) const
 {
     const TipWords& tip = *tip_words_;
     const Vec3 at(place[Eigen::Index(tip.xyz[0])], place[Eigen::Index(tip.xyz[1])], place[Eigen::Index(tip.xyz[2])]);
@@ -265,7 +265,7 @@ Vec3 Interpreter::tip_of(const Readings& place) const
 }
 
 /// A motion whose ends are coordinates becomes one of the joints.
-void Interpreter::move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move)
+void SimulatedControl::move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move)
 {
     const TipWords& tip = *tip_words_;
     const InverseSolver& solver = tip.frame->solver();

@@ -1,7 +1,7 @@
-// The coordinates of the tool's tip that the simulated control has in force; private to the interpreter.
+// The coordinates of the tool's tip that the simulated control has in force; private to the control.
 #pragma once
 
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 #include "core/controller/frame_kind.hpp"
 #include "core/solve/tip_frame.hpp"
 
@@ -9,7 +9,7 @@
 
 namespace wexilum {
 
-struct Interpreter::TipWords {
+struct SimulatedControl::TipWords {
     FrameKind kind = FrameKind::joints;
     bool stale = true;        ///< has to be made anew: the offset, the attachment or a parked joint is another one
     bool around_tool = false; ///< a rotary joint that turns about the tool itself has been left out

@@ -9,7 +9,7 @@
 
 namespace wexilum {
 
-void Interpreter::name_plain_words()
+void SimulatedControl::name_plain_words()
 {
     plain_ = std::make_unique<PlainCuts>();
     PlainCuts& plain = *plain_;
@@ -43,7 +43,7 @@ void Interpreter::name_plain_words()
 }
 
 /// After a block: whether those that follow may be plain cuts.
-void Interpreter::look_for_plain_cuts()
+void SimulatedControl::look_for_plain_cuts()
 {
     PlainCuts& plain = *plain_;
     const auto meaning = [&](Group group) { return state_[std::size_t(group)].meaning; };
@@ -56,7 +56,7 @@ void Interpreter::look_for_plain_cuts()
                        (!has_frames_ || told(Group::frame)) && (!has_turns_ || told(Group::rotation));
     const bool joints = known_ == all_known_ && !in_frame() && !surface_ && !turned_ && aligned_.empty() && hold_for_plain_cuts();
     const bool mounts = !takes_mounts() || (mount_known_ && refused_coolant().empty() && !length_acts_beside());
-    plain.on = words && joints && mounts && depth_ == 0 && !ended_;
+    plain.on = words && joints && mounts && calls_.empty() && !ended_;
     if (!plain.on) {
         return;
     }
@@ -72,16 +72,13 @@ void Interpreter::look_for_plain_cuts()
 }
 
 /// Does a block where it is a plain cut about which there is nothing to say; false, and nothing is changed, otherwise.
-bool Interpreter::plain_cut(const CodeBlock& block)
+bool SimulatedControl::plain_cut(const CodeBlock& block)
 {
     PlainCuts& plain = *plain_;
     if (!plain.on) {
         return false;
     }
     CutRun& run = plain.run;
-    if (run.count == longest_run) {
-        tell_cuts();
-    }
     const std::size_t joints = run.to.size();
     std::array<double, max_joints> to;
     for (std::size_t i = 0; i < joints; ++i) {
@@ -145,11 +142,14 @@ bool Interpreter::plain_cut(const CodeBlock& block)
     for (std::size_t i = 0; i < joints; ++i) {
         run.to[i][at] = now_[Eigen::Index(i)] = to[i];
     }
+    if (run.count == longest_run) {
+        tell_cuts();
+    }
     return true;
 }
 
 /// As time_feed().
-void Interpreter::PlainCuts::time(const Machine& machine, const Controller& controller, double rpm)
+void SimulatedControl::PlainCuts::time(const Machine& machine, const Controller& controller, double rpm)
 {
     const std::size_t count = run.count;
     Column squares;
@@ -195,18 +195,20 @@ void Interpreter::PlainCuts::time(const Machine& machine, const Controller& cont
     }
 }
 
-void Interpreter::tell_cuts()
+void SimulatedControl::tell_cuts()
 {
     PlainCuts& plain = *plain_;
     if (plain.run.count > 0) {
         plain.time(machine_, controller_, spindle_rpm_.value_or(0));
-        sink_.cuts(plain.run);
-        plain.run.count = 0;
+        Happening& happening = happens(Happening::Kind::cuts);
+        happening.block = plain.run.block[0];
+        happening.cuts = &plain.run;
+        plain.told = true;
     }
 }
 
 /// Before anything but a plain cut.
-void Interpreter::end_plain_cuts()
+void SimulatedControl::end_plain_cuts()
 {
     if (plain_) {
         tell_cuts();

@@ -1,19 +1,20 @@
-// Plain cuts of the control: blocks that say no more than where joints go and how fast; private to the interpreter.
+// Plain cuts of the control: blocks that say no more than where joints go and how fast; private to the control.
 #pragma once
 
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 
 #include <array>
 #include <limits>
 
 namespace wexilum {
 
-struct Interpreter::PlainCuts {
+struct SimulatedControl::PlainCuts {
     static constexpr int other_word = -1;
     static constexpr int feed_word = -2;
 
     static constexpr double endless = std::numeric_limits<double>::infinity();
 
+    bool told = false;                       ///< the run stands among what happens: it begins anew once that has been told
     bool on = false;                         ///< a block of axis words and a feed word would be a straight cut and nothing else
     std::array<int, 26> word;                ///< by letter: the joint it moves, or one of the above
     std::array<double, max_joints> offset{}; ///< by joint, and so on

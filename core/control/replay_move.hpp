@@ -1,4 +1,4 @@
-// What the simulated control does, and who is told of it.
+// A motion of the simulated control.
 #pragma once
 
 #include "core/base/ids.hpp"
@@ -29,7 +29,7 @@ struct ReplayMove {
     double surface_scale = 1;             ///< mm a rad of that joint
     double surface_zero = 0;              ///< rad: its reading where those lengths are 0
     double waited = 0;                    ///< s: for brakes, before it
-    double seconds = 0;                   ///< at feed: how long it takes, no joint faster than it can go
+    double seconds = 0;                   ///< how long it takes, no joint faster than it can go
     double feed_precision = 0;            ///< half the last digit of the feed word over its value
     bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
     bool from_known = true;               ///< the program itself has brought every joint where it starts
@@ -47,7 +47,7 @@ struct ReplayMove {
     bool on_plane = false;                     ///< X, Y and Z were coordinates on a tilted plane
     bool tip_words = false;                    ///< X, Y and Z were coordinates of the tip: no rotary word has moved it
     const InverseSolver* tip_solver = nullptr; ///< set: the tip goes straight from tip_from to tip_to (work mount's frame) while the
-                                               ///< rotary joints turn; lives as long as the interpreter
+                                               ///< rotary joints turn; lives as long as the control
     bool tip_by_vector = false;                ///< the tool axis stays on the great circle; otherwise each rotary joint in proportion
     Vec3 tip_from = Vec3::Zero();
     Vec3 tip_to = Vec3::Zero();
@@ -82,30 +82,6 @@ struct CutRun {
     }
     /// One of them by itself.
     [[nodiscard]] ReplayMove move(std::size_t at) const;
-};
-
-/// Receives what the control does, in order.
-class ReplaySink {
-public:
-    virtual ~ReplaySink() = default;
-    virtual void move(const ReplayMove& move) = 0;
-    /// Whether plain cuts may be told some blocks later, but before whatever else the control does.
-    [[nodiscard]] virtual bool takes_cuts() const { return false; }
-    /// The same as move() for each of them.
-    virtual void cuts(const CutRun& run)
-    {
-        for (std::size_t i = 0; i < run.count; ++i) {
-            move(run.move(i));
-        }
-    }
-    virtual void tool_change(BlockNumber block, std::uint32_t tool) = 0;
-    virtual void dwell(BlockNumber block, double seconds) = 0;
-    virtual void stop(BlockNumber block, bool optional) = 0;
-    /// What follows up to the loop's end is done `count` times; it is told once.
-    virtual void loop(BlockNumber /*block*/, double /*count*/) {}
-    /// At a stop a person has done what messages of the program told: this mount has the tool, and the joints stand so.
-    virtual void by_hand(BlockNumber /*block*/, std::uint32_t /*mount*/, const Readings& /*readings*/) {}
-    virtual void program_end(BlockNumber block) = 0;
 };
 
 } // namespace wexilum

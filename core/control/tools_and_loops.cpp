@@ -15,7 +15,7 @@ using record::SpindleState;
 
 /// A loop is read once, as one of its later passes would be: nothing that was in force before it is known to be so. What the body
 /// relies on without stating it is a finding, so that every pass starts like the first.
-void Interpreter::apply_loop(const BlockWords& words)
+void SimulatedControl::apply_loop(const BlockWords& words)
 {
     if (words.has(Function::loop_begin)) {
         const CodeWord* count = words.take(controller_.loop_count);
@@ -32,7 +32,7 @@ void Interpreter::apply_loop(const BlockWords& words)
         loop_ = block_;
         unknown_outside_ = from_unknown_;
         from_unknown_ = true;
-        sink_.loop(block_, count != nullptr ? count->value : 1);
+        happens(Happening::Kind::loop).count = count != nullptr ? count->value : 1;
         for (std::size_t group = 0; group < group_count; ++group) {
             state_[group].by_program = state_[group].by_program && group == std::size_t(Group::units);
         }
@@ -57,7 +57,7 @@ void Interpreter::apply_loop(const BlockWords& words)
     }
 }
 
-void Interpreter::apply_tool(const BlockWords& words)
+void SimulatedControl::apply_tool(const BlockWords& words)
 {
     if (const CodeWord* word = words.take(controller_.tool)) {
         const std::uint32_t number = whole(*word);
@@ -91,11 +91,11 @@ void Interpreter::apply_tool(const BlockWords& words)
     tool_ = selected_tool_;
     const Tool* tool = memory_.tools != nullptr ? memory_.tools->find_tool(tool_) : nullptr;
     tool_length_ = tool != nullptr ? tool->length.value_or(0) : 0;
-    if (tool == nullptr) {
+    if (tool == nullptr && memory_.tools != nullptr) {
         report(Severity::error, "tool-missing", std::to_string(tool_), fmt::format("the tool {} is not in the tool table", tool_),
                "add it to the setup");
     }
-    sink_.tool_change(block_, tool_);
+    happens(Happening::Kind::tool_change).tool = tool_;
 }
 
 } // namespace wexilum

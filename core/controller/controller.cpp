@@ -160,6 +160,9 @@ private:
                 if (meaning.function == Function::tool_mount) {
                     fields.text("mount", meaning.mount, true);
                 }
+                if (meaning.function == Function::wait) {
+                    fields.text("mark", meaning.mark, true);
+                }
                 if (meaning.function == Function::tilted_plane) {
                     read_plane_form(fields, problems_, meaning.plane);
                 }

@@ -27,6 +27,7 @@ struct WordMeaning {
     std::string joint;         ///< for brake_lock and brake_release; for cylinder_surface the one that turns
     char flat = 0;             ///< for cylinder_surface: the letter that tells the way round
     std::string mount;         ///< for tool_mount: its id
+    std::string mark;          ///< for wait: the same in the programs of all channels
     CycleMotion cycle;         ///< for cycle
     PlaneForm plane;           ///< for tilted_plane
 };

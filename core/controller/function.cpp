@@ -59,6 +59,7 @@ constexpr std::array<Row, function_count> rows{{
     {"coordinate-shift", Group::none},
     {"coordinate-rotation", Group::rotation},
     {"coordinate-rotation-off", Group::rotation},
+    {"wait", Group::none},
 }};
 constexpr std::array<std::string_view, group_count> groups{"motion",  "plane",  "distance",     "units",        "feed-mode",
                                                            "offset",  "length", "compensation", "cycle-return", "spindle",

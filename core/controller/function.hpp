@@ -61,8 +61,9 @@ enum class Function : std::uint8_t {
     coordinate_shift,    ///< moves the program's zero, counted from that of the work offset
     coordinate_rotation, ///< turns the program's coordinates about a place of the plane in force
     coordinate_rotation_off,
+    wait, ///< for the other channels, until they have come to the same mark
 };
-inline constexpr std::size_t function_count = 51;
+inline constexpr std::size_t function_count = 52;
 
 /// Words of one group replace each other; a word of group none acts once.
 enum class Group : std::uint8_t {

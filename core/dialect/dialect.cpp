@@ -126,9 +126,10 @@ private:
             "words",
             [&](const std::string& name, const Node& node) {
                 const auto function = function_named(name);
-                const bool own_list = function && (*function == Function::work_offset || *function == Function::cycle ||
-                                                   *function == Function::brake_lock || *function == Function::brake_release ||
-                                                   *function == Function::tilted_plane || *function == Function::tool_mount);
+                const bool own_list =
+                    function && (*function == Function::work_offset || *function == Function::cycle || *function == Function::brake_lock ||
+                                 *function == Function::brake_release || *function == Function::tilted_plane ||
+                                 *function == Function::tool_mount || *function == Function::wait);
                 if (!function || own_list || node.kind != Kind::string) {
                     problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
                                   "docs/formats/dialect.md lists them; offsets, cycles, brakes, mounts and the tilted plane have places of "

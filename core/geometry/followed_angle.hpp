@@ -1,7 +1,7 @@
 // Angles that change little from one point of a path to the next: followed by short series instead of computed anew.
 //
-// Both classes hold the last value and go on from it while the step is below `short_step`; after `longest_follow` steps, or
-// where the step is longer, they compute anew. A short step's series are cut off below 1e-17, so that what is followed differs from
+// The class holds the last value and goes on from it while the step is below `short_step`; after `longest_follow` steps, or
+// where the step is longer, it computes anew. A short step's series are cut off below 1e-17, so that what is followed differs from
 // what is computed anew by rounding alone, some 1e-16 a step. The same calls give the same results.
 #pragma once
 
@@ -100,69 +100,6 @@ private:
     double angle_ = 0;
     double sine_ = 0;
     double cosine_ = 0;
-    int left_ = 0;
-};
-
-/// Sine and cosine of an angle.
-class FollowedSine {
-public:
-    void follow(double angle)
-    {
-        const double step = angle - angle_;
-        if (left_-- > 0 && std::abs(step) < short_step) {
-            const double step_sine = small_sine(step);
-            const double less = small_versine(step);
-            const double before = sine_;
-            sine_ += cosine_ * step_sine - before * less;
-            cosine_ -= before * step_sine + cosine_ * less;
-        } else {
-            sine_ = std::sin(angle);
-            cosine_ = std::cos(angle);
-            left_ = longest_follow;
-        }
-        angle_ = angle;
-    }
-    /// The same for `count` angles one after the other; `sine` and `cosine` overlap neither each other nor the angles.
-    void along(const double* angles, std::size_t count, double* sine, double* cosine)
-    {
-        constexpr std::size_t many = 32;
-        std::array<double, many> step;
-        for (std::size_t begin = 0; begin < count; begin += many) {
-            const std::size_t n = std::min(many, count - begin);
-            const double* const a = angles + begin;
-            double* const s = sine + begin;
-            double* const c = cosine + begin;
-            step[0] = a[0] - angle_;
-            for (std::size_t i = 1; i < n; ++i) {
-                step[i] = a[i] - a[i - 1];
-            }
-            angle_ = a[n - 1];
-            for (std::size_t i = 0; i < n; ++i) {
-                s[i] = small_sine(step[i]);
-                c[i] = small_versine(step[i]);
-            }
-            for (std::size_t i = 0; i < n; ++i) {
-                if (left_-- > 0 && std::abs(step[i]) < short_step) {
-                    const double before = sine_;
-                    sine_ += cosine_ * s[i] - before * c[i];
-                    cosine_ -= before * s[i] + cosine_ * c[i];
-                } else {
-                    sine_ = std::sin(a[i]);
-                    cosine_ = std::cos(a[i]);
-                    left_ = longest_follow;
-                }
-                s[i] = sine_;
-                c[i] = cosine_;
-            }
-        }
-    }
-    [[nodiscard]] double sine() const { return sine_; }
-    [[nodiscard]] double cosine() const { return cosine_; }
-
-private:
-    double angle_ = 0;
-    double sine_ = 0;
-    double cosine_ = 1;
     int left_ = 0;
 };
 

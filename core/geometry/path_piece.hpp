@@ -32,8 +32,13 @@ struct PathPiece {
 
 /// How far a pose is from a piece at fraction s: mm and rad.
 struct Deviation {
-    double tip = 0;
-    double axis = 0;
+    double tip = 0;  ///< mm
+    double axis = 0; ///< rad
+};
+/// How far that may be.
+struct Budget {
+    double tip = 0;  ///< mm
+    double axis = 0; ///< rad
 };
 [[nodiscard]] Deviation deviation_at(const PathPiece& piece, double s, const Pose& pose);
 

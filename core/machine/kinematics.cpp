@@ -1,5 +1,6 @@
 #include "core/machine/kinematics.hpp"
 
+#include "core/geometry/sine_cosine.hpp"
 #include "core/geometry/turn_about.hpp"
 
 #include <fmt/format.h>
@@ -67,10 +68,10 @@ Result<Kinematics> Kinematics::make(const Machine& machine)
     return make(machine, machine.at_rest());
 }
 
-Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& posture)
+Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& posture, std::optional<std::uint32_t> work_mount)
 {
     const Mount& tool = machine.mounts[posture.mount];
-    const Mount* work = machine.first_mount(MountKind::work);
+    const Mount* work = work_mount ? &machine.mounts[*work_mount] : machine.first_mount(MountKind::work);
     if (work == nullptr) {
         return Error{ErrorKind::value, "the machine has no work mount", {}, "add a mount of that kind under \"mounts\""};
     }
@@ -120,7 +121,7 @@ Frame Kinematics::tool_from_work(const Readings& readings) const
     return frame * tool_;
 }
 
-Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers, PoseFollower* follower) const
+Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const
 {
     // The chain applied to one point and one direction, from the tool to the work.
     std::array<double, 3> axis = spread<double>(tool_.linear().col(2));
@@ -134,14 +135,12 @@ Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, R
             }
             continue;
         }
-        FollowedSine fresh;
-        FollowedSine& followed = follower != nullptr ? (*follower)[std::size_t(stage.joint)] : fresh;
-        followed.follow(amount);
+        const auto [sine, cosine] = sine_and_cosine(amount);
         if (levers != nullptr) {
             (*levers)[stage.joint] = lever(stage.point, stage.direction, stage.along, tip);
         }
-        turn_about(stage.point, stage.direction, stage.along, followed.sine(), followed.cosine(), tip);
-        turn_about<double, true>(stage.point, stage.direction, stage.along, followed.sine(), followed.cosine(), axis);
+        turn_about(stage.point, stage.direction, stage.along, sine, cosine, tip);
+        turn_about<double, true>(stage.point, stage.direction, stage.along, sine, cosine, axis);
     }
     return {work_inverse_ * Vec3(tip.data()), work_inverse_.linear() * Vec3(axis.data())};
 }

@@ -3,16 +3,12 @@
 #pragma once
 
 #include "core/base/column.hpp"
-#include "core/geometry/followed_angle.hpp"
 #include "core/machine/machine.hpp"
 
 #include <array>
 #include <vector>
 
 namespace wexilum {
-
-/// What is remembered to follow a machine's poses along a path: sines and cosines by joint.
-using PoseFollower = std::array<FollowedSine, max_joints>;
 
 /// Poses of a machine, column by column.
 struct PoseRun {
@@ -32,21 +28,20 @@ class Kinematics {
 public:
     /// Uses the machine's first tool and work mount. An error of kind value if one is missing.
     static Result<Kinematics> make(const Machine& machine);
-    /// With the posture's mount; its held joints stand still where it says, whatever the readings say.
-    /// Precondition: the mount is a tool mount of the machine.
-    static Result<Kinematics> make(const Machine& machine, const Posture& posture);
+    /// With the posture's mount; its held joints stand still where it says, whatever the readings say. `work`: the work mount by its
+    /// place in Machine::mounts; none: the first. Precondition: the mounts are a tool mount and a work mount of the machine.
+    static Result<Kinematics> make(const Machine& machine, const Posture& posture, std::optional<std::uint32_t> work = std::nullopt);
 
     /// The tool pose in the frame of the work mount; `tool_length` in mm from the gauge point to the tip.
     /// Precondition: readings.size() == joint count.
     [[nodiscard]] Pose pose(const Readings& readings, double tool_length) const { return pose_and_levers(readings, tool_length, nullptr); }
     /// The same, and the distance from the tip to the axis of each rotary joint of the chain (mm); other entries are left as they are.
-    /// `levers` may be null. With a follower it is cheaper where readings change little from call to call.
-    [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers,
-                                       PoseFollower* follower = nullptr) const;
-    /// The poses for readings by joint, from `first` to before `end`, and where asked for the same levers. What `out` holds beside those
-    /// means nothing afterwards. Follows as pose_and_levers() does, call by call.
+    /// `levers` may be null.
+    [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const;
+    /// The poses for readings by joint, from `first` to before `end`, and where asked for the same levers, to the last bit those of
+    /// pose_and_levers(). What `out` holds beside those means nothing afterwards.
     void poses_along(const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length, bool levers,
-                     PoseFollower& follower, PoseRun& out) const;
+                     PoseRun& out) const;
     /// The frame of the tool mount seen from the work mount.
     [[nodiscard]] Frame tool_from_work(const Readings& readings) const;
 

@@ -1,11 +1,12 @@
 // Forward kinematics for many places of a path at once.
+#include "core/geometry/sine_cosine.hpp"
 #include "core/geometry/turn_about.hpp"
 #include "core/machine/kinematics.hpp"
 
 namespace wexilum {
 
 void Kinematics::poses_along(const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length, bool levers,
-                             PoseFollower& follower, PoseRun& out) const
+                             PoseRun& out) const
 {
     using Four = Eigen::Array4d;
     using Point = std::array<Four, 3>;
@@ -45,7 +46,7 @@ void Kinematics::poses_along(const std::vector<Column>& readings, std::size_t fi
             }
             continue;
         }
-        follower[joint].along(&out.amount[first], end - first, &out.sine[first], &out.cosine[first]);
+        sines_and_cosines(&out.amount[first], end - first, &out.sine[first], &out.cosine[first]);
         for (std::size_t i = begin; i < end; i += 4) {
             const Four sine = four(out.sine, i);
             const Four cosine = four(out.cosine, i);

@@ -8,6 +8,19 @@
 #include <cmath>
 
 namespace wexilum {
+namespace {
+
+std::optional<std::uint32_t> find_mount(const Machine& machine, MountKind kind, const std::string& id)
+{
+    for (std::size_t i = 0; i < machine.mounts.size(); ++i) {
+        if (machine.mounts[i].kind == kind && machine.mounts[i].id == id) {
+            return static_cast<std::uint32_t>(i);
+        }
+    }
+    return std::nullopt;
+}
+
+} // namespace
 
 std::optional<JointIndex> Machine::find_joint(const std::string& id) const
 {
@@ -37,15 +50,8 @@ std::string coolant_refused(const Mount& mount, const std::string& kind)
                        : fmt::format("the {} has no coolant \"{}\", only {}", mount.name, kind, has);
 }
 
-std::optional<std::uint32_t> Machine::find_tool_mount(const std::string& id) const
-{
-    for (std::size_t i = 0; i < mounts.size(); ++i) {
-        if (mounts[i].kind == MountKind::tool && mounts[i].id == id) {
-            return static_cast<std::uint32_t>(i);
-        }
-    }
-    return std::nullopt;
-}
+std::optional<std::uint32_t> Machine::find_tool_mount(const std::string& id) const { return find_mount(*this, MountKind::tool, id); }
+std::optional<std::uint32_t> Machine::find_work_mount(const std::string& id) const { return find_mount(*this, MountKind::work, id); }
 
 Posture Machine::at_rest() const
 {

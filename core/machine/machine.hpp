@@ -132,6 +132,8 @@ struct Machine {
     [[nodiscard]] const Mount* first_mount(MountKind kind) const;
     /// The place of a tool mount by its name.
     [[nodiscard]] std::optional<std::uint32_t> find_tool_mount(const std::string& id) const;
+    /// The same of a work mount.
+    [[nodiscard]] std::optional<std::uint32_t> find_work_mount(const std::string& id) const;
     /// The machine as it stands at rest: its first tool mount, joints that are set by hand at their home.
     [[nodiscard]] Posture at_rest() const;
     [[nodiscard]] Readings home() const;

@@ -1,8 +1,8 @@
 #include "core/project/job_run.hpp"
 
 #include "core/base/guarded.hpp"
+#include "core/follow/contact_observer.hpp"
 #include "core/path/read_pass.hpp"
-#include "core/replay/contact_observer.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/solve/inverse.hpp"
 
@@ -140,8 +140,7 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
     });
 }
 
-Result<std::shared_ptr<const ContactReport>> check_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
-                                                          RunWatch* watch)
+Result<std::shared_ptr<const ContactReport>> check_posted(const PostedJob& job, RunWatch* watch)
 {
     return guarded([&]() -> Result<std::shared_ptr<const ContactReport>> {
         std::vector<Source> sources(job.code.lines().size(), no_source);
@@ -149,9 +148,10 @@ Result<std::shared_ptr<const ContactReport>> check_posted(const FileSystem& file
             const std::uint32_t record = job.code.record_of(line);
             sources[line] = record != CodeStore::no_record ? job.records.sources[record] : no_source;
         }
-        JobRecords records(files, folder, job.assembly.job);
-        auto report = check_contacts(job.assembly, records,
-                                     {job.code_name, job.code.lines().text(), &sources, &job.toolpaths, &job.run.excursions}, watch);
+        TextSource text(job.code.lines().text());
+        TextSource ahead(job.code.lines().text());
+        auto report = check_contacts({job.assembly.controller, job.assembly.machine, &job.assembly.setup}, {{job.code_name, &text, &ahead}},
+                                     watch, {{&sources, &job.toolpaths}});
         return report ? Result<std::shared_ptr<const ContactReport>>(std::make_shared<const ContactReport>(std::move(*report)))
                       : Result<std::shared_ptr<const ContactReport>>(report.error());
     });
@@ -182,7 +182,6 @@ std::vector<PathState> path_states(const Assembly& a, const ReplayTrack& track)
     out.reserve(track.motions().size());
     const InverseSolver& solver = *a.solver;
     const bool poles = solver.rotary().size() == 2;
-    PoseFollower follower;
     for (std::size_t i = 0; i < track.motions().size(); ++i) {
         const ReplayTrack::Motion& motion = track.motions()[i];
         const Readings readings = track.readings(i);
@@ -195,7 +194,7 @@ std::vector<PathState> path_states(const Assembly& a, const ReplayTrack& track)
             }
         }
         if (poles && motion.feed) {
-            const Vec3 axis = solver.kinematics().pose_and_levers(readings, 0, nullptr, &follower).axis;
+            const Vec3 axis = solver.kinematics().pose(readings, 0).axis;
             if (axis.cross(solver.pole_axis()).norm() < marked_pole_angle) {
                 state = PathState::near_singular;
             }

@@ -3,9 +3,9 @@
 
 #include "core/base/watch.hpp"
 #include "core/compare/report.hpp"
+#include "core/follow/replay_track.hpp"
 #include "core/project/path_state.hpp"
 #include "core/project/project.hpp"
-#include "core/replay/replay_track.hpp"
 #include "core/run/code_store.hpp"
 #include "core/run/post_run.hpp"
 
@@ -81,9 +81,8 @@ inline constexpr double marked_pole_angle = 0.0175; // rad, 1 degree
 /// One state a motion; the worst where several hold.
 [[nodiscard]] std::vector<PathState> path_states(const Assembly& assembly, const ReplayTrack& track);
 
-/// Checks the posted code for contact. An Error where a file can't be read, the machine's "apart" list does not fit, or the watch stops it.
-Result<std::shared_ptr<const ContactReport>> check_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
-                                                          RunWatch* watch = nullptr);
+/// Checks the posted code for contact. An Error where the machine's "apart" list does not fit, or the watch stops it.
+Result<std::shared_ptr<const ContactReport>> check_posted(const PostedJob& job, RunWatch* watch = nullptr);
 /// Motions in whose blocks solids meet are in that state, whatever else holds.
 void mark_contacts(const ContactReport& report, const ReplayTrack& track, std::vector<PathState>& states);
 

@@ -8,6 +8,7 @@
 #include "core/machine/overlay.hpp"
 #include "core/machine/surface_file.hpp"
 #include "core/machine/witness_advice.hpp"
+#include "core/project/load_part.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/rules/rulebook.hpp"
 #include "core/task/arrange.hpp"
@@ -20,33 +21,6 @@
 
 namespace wexilum {
 namespace {
-
-Result<json::Document> load_document(const FileSystem& files, const std::string& folder, const std::string& path)
-{
-    auto text = files.read_all(folder.empty() ? path : folder + "/" + path, json::max_bytes);
-    if (!text) {
-        Error error = text.error();
-        error.place = {path, 0, 0};
-        return error;
-    }
-    return json::Document::parse(std::move(*text), path);
-}
-
-/// Loads and reads one part into `out`.
-template <typename T, typename Read>
-Status load(const FileSystem& files, const std::string& folder, const std::string& path, const Read& read, T& out)
-{
-    auto document = load_document(files, folder, path);
-    if (!document) {
-        return document.error();
-    }
-    auto value = read(*document);
-    if (!value) {
-        return value.error();
-    }
-    out = std::move(*value);
-    return {};
-}
 
 std::string counted(std::size_t n, const char* what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); }
 
@@ -104,14 +78,6 @@ Result<CheckedFile> check_rules(const FileSystem& files, const std::string& path
     const auto lines = std::size_t(std::count(text->begin(), text->end(), '\n'));
     return with_errors({"lua", fmt::format("rules: {}, every name is known", counted(lines, "line")), {}},
                        check_rule_text(*text, path, nullptr));
-}
-
-/// The project's folder for a file of one of its subfolders.
-std::string project_of(const std::string& path)
-{
-    const std::size_t name = path.rfind('/');
-    const std::size_t folder = name == std::string::npos || name == 0 ? std::string::npos : path.rfind('/', name - 1);
-    return name == std::string::npos ? ".." : folder == std::string::npos ? "." : path.substr(0, folder);
 }
 
 /// An error in a part of a file, told where the file names that part; one of its own at its place.

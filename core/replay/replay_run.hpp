@@ -2,9 +2,11 @@
 #pragma once
 
 #include "core/base/watch.hpp"
-#include "core/base/world.hpp"
 #include "core/compare/report.hpp"
+#include "core/follow/code_run.hpp"
+#include "core/follow/contact_report.hpp"
 #include "core/path/excursion.hpp"
+#include "core/toolpath/code_file.hpp"
 #include "core/toolpath/record_source.hpp"
 
 #include <string>
@@ -26,18 +28,15 @@ struct ReplayInput {
 [[nodiscard]] ReplayReport replay(const Task& task, const std::vector<ReplayInput>& code, bool from_unknown,
                                   const std::vector<Excursion>& excursions = {});
 
-struct ReplayStream {
-    std::string name;
-    ByteSource* text = nullptr;  ///< read once, from front to back
-    ByteSource* ahead = nullptr; ///< the same text again, read before it where the control knows calls; null: its calls lead nowhere
-};
-
 /// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made
 /// (excursions_of()). An Error where a source fails.
 /// `watch` and `observer` may be null. With two threads the toolpath and the code's words are read beside the rest; the report is the same.
 Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::vector<Excursion>& excursions,
-                            const std::vector<ReplayStream>& code, bool from_unknown, RunWatch* watch = nullptr,
-                            ReplayObserver* observer = nullptr, int threads = 1);
+                            const std::vector<CodeStream>& code, bool from_unknown, RunWatch* watch = nullptr,
+                            MotionListener* observer = nullptr, int threads = 1);
+
+/// Runs a linked task's programs from power-on and watches what meets what; as check_contacts() in core/follow.
+Result<ContactReport> check_contacts(const Task& task, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);
 
 /// Calls `line` for each line of a text, without its end.
 template <typename F>

@@ -8,8 +8,8 @@
 #include "core/path/excursion.hpp"
 #include "core/path/outline.hpp"
 #include "core/rules/rule_counts.hpp"
-#include "core/task/code_file.hpp"
 #include "core/task/link_mark.hpp"
+#include "core/toolpath/code_file.hpp"
 #include "core/toolpath/code_sink.hpp"
 #include "core/toolpath/record_source.hpp"
 

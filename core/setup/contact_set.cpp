@@ -129,7 +129,8 @@ Status ContactSet::set_up(const Setup& setup)
     holder_ = cutter_ + 1;
     solids_.emplace_back(nothing(spindle, "cutter"));
     solids_.emplace_back(nothing(spindle, "holder"));
-    const Mount& work = *machine.first_mount(MountKind::work);
+    const auto holder = machine.find_work_mount(setup.holder);
+    const Mount& work = holder ? machine.mounts[*holder] : *machine.first_mount(MountKind::work);
     const auto add_on_the_table = [&](Body body, const char* name) {
         body.id = body.id.empty() ? name : body.id;
         body.parent = work.parent;

@@ -1,6 +1,7 @@
 // Straight cuts that follow one another, many at once. Each comes out as feed() would write it; what needs a closer look is left to
 // feed().
 #include "core/base/units.hpp"
+#include "core/geometry/sine_cosine.hpp"
 #include "core/write/motion_writer.hpp"
 
 #include <algorithm>
@@ -38,7 +39,7 @@ void MotionWriter::prepare(const CutsAlong& cuts, std::size_t first)
         for (std::size_t i = first; i < end; ++i) {
             angle[i] = out.readings[k][i] - reference;
         }
-        followed_along_[r].along(&angle[first], end - first, &sine[r][first], &cosine[r][first]);
+        sines_and_cosines(&angle[first], end - first, &sine[r][first], &cosine[r][first]);
     }
     std::array<Column, 3> linear;
     solver_->linear_along(run, first, end, tool_length_, sine, cosine, linear);

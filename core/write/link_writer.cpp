@@ -142,7 +142,6 @@ void MotionWriter::change_posture(const Posture& posture, const InverseSolver& s
     frame_.take_sums(now());
     frame_.recount(now_);
     next_ = now_;
-    followed_ = {};
     further_ = {};
     take_chain();
 }

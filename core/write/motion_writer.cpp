@@ -405,7 +405,7 @@ void MotionWriter::feed_line(const Stand& target, double seconds, double length,
 
 [[gnu::flatten]] void MotionWriter::feed_point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed)
 {
-    frame_.bring(next_, turns, tip, tool_length_, followed_);
+    frame_.bring(next_, turns, tip, tool_length_);
     feed_line(next_, seconds, length, feed);
 }
 

@@ -330,8 +330,6 @@ private:
     Stand now_;
     Stand next_;                    ///< where a cut goes; differs from now_ in the chain's joints only
     std::vector<ChainJoint> chain_; ///< in the order of their words in a block
-    FollowedTurns followed_;
-    FollowedTurns followed_along_;
     CutStands ahead_;
     Subdivision parts_;                                         ///< kept for its memory
     std::vector<bool> stated_;                                  // joints that the program itself has brought somewhere

@@ -1,6 +1,7 @@
 #include "core/write/program_frame.hpp"
 
 #include "core/base/units.hpp"
+#include "core/geometry/sine_cosine.hpp"
 #include "core/machine/aligned.hpp"
 
 #include <algorithm>
@@ -119,12 +120,11 @@ std::int64_t ProgramFrame::blocks_between(std::size_t joint, std::int64_t before
 Stand ProgramFrame::stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const
 {
     Stand out = now;
-    FollowedTurns fresh;
-    bring(out, turns, tip, tool_length, fresh);
+    bring(out, turns, tip, tool_length);
     return out;
 }
 
-void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const
+void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const
 {
     if (cylinder_) [[unlikely]] {
         roll(stand, turns, tip, tool_length);
@@ -137,9 +137,9 @@ void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, doub
     const std::size_t rotary = std::min(solver.rotary().size(), rounded.size());
     for (std::size_t i = 0; i < rotary; ++i) {
         rounded[i] = round(stand, solver.rotary()[i].value, turns[i]);
-        followed[i].follow(rounded[i] - solver.rotary_reference(i));
-        sine[i] = followed[i].sine();
-        cosine[i] = followed[i].cosine();
+        const SineCosine of = sine_and_cosine(rounded[i] - solver.rotary_reference(i));
+        sine[i] = of.sine;
+        cosine[i] = of.cosine;
     }
     if (tip_) [[unlikely]] {
         place(stand, rounded, tip, tool_length);

@@ -17,9 +17,6 @@ struct Stand {
     std::array<std::int64_t, max_joints> counts{};
 };
 
-/// Sines and cosines of the rotary joints' motions, followed along a path.
-using FollowedTurns = std::array<FollowedSine, 2>;
-
 class ProgramFrame {
 public:
     /// The assembly must be linked and outlive the frame.
@@ -85,7 +82,7 @@ public:
     /// first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
     [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same in place, for one point of a path after the other.
-    void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length, FollowedTurns& followed) const;
+    void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// Counts and readings that a joint's wanted readings, each with `more` added, come to, for those from `first` to before `end`.
     /// Precondition: kind() is joints, and nothing is noted.
     void round_along(std::size_t joint, const Column& wanted, double more, std::size_t first, std::size_t end, LineRun::Counts& counts,

@@ -1,9 +1,10 @@
 // What a newcomer begins with: the first project, new files of each kind, and what is told before anything is posted.
+#include "core/follow/contact_observer.hpp"
 #include "core/job/language_check.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/machine/witness_advice.hpp"
 #include "core/project/first_files.hpp"
-#include "core/replay/contact_observer.hpp"
+#include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"

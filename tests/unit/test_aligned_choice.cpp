@@ -1,7 +1,8 @@
 // Which of column, ram and quill works where an operation does not say: against hand calculation, and against posting and replaying
 // what was not chosen.
 #include "core/advice/aligned_choice.hpp"
-#include "core/replay/contact_observer.hpp"
+#include "core/follow/contact_observer.hpp"
+#include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"

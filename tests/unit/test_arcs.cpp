@@ -6,6 +6,7 @@
 #include "core/control/replay_move.hpp"
 #include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/moves.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
@@ -148,17 +149,13 @@ private Q_SLOTS:
             struct Keep final : ReplaySink {
                 std::optional<ReplayMove> arc;
                 void move(const ReplayMove& m) override { arc = m.arc ? m : arc; }
-                void tool_change(BlockNumber, std::uint32_t) override {}
-                void dwell(BlockNumber, double) override {}
-                void stop(BlockNumber, bool) override {}
-                void program_end(BlockNumber) override {}
             } sink;
             FindingList findings;
-            Interpreter control(a.controller, a.machine, control_memory(a.machine, a.setup), false, "t", sink, findings);
+            FedControl control(a.controller, a.machine, control_memory(a.machine, a.setup), false, "t", sink, findings);
             control.line("G55 G0 X10. Y0. Z300.");
             QVERIFY(has_finding(findings, "offset-missing"));
             FindingList clean;
-            Interpreter other(a.controller, a.machine, control_memory(a.machine, a.setup), false, "t", sink, clean);
+            FedControl other(a.controller, a.machine, control_memory(a.machine, a.setup), false, "t", sink, clean);
             other.line("G0 X10. Y0. Z300.");
             other.line("G3 X0. Y10.004 I-10. F100.");
             QVERIFY2(!clean.has_errors(), qPrintable(shown(clean)));

@@ -1,8 +1,8 @@
 // The axes' courses by hand, and thinning that keeps every peak.
 #include "core/base/units.hpp"
 #include "core/control/replay_move.hpp"
+#include "core/follow/axis_series.hpp"
 #include "core/project/job_run.hpp"
-#include "core/replay/axis_series.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"
 
@@ -28,6 +28,10 @@ Machine two_axes()
         joint.acceleration = joint.kind == JointKind::rotary ? 0 : 1000;
         machine.joints.push_back(joint);
     }
+    machine.mounts.resize(2);
+    machine.mounts[0].kind = MountKind::tool;
+    machine.mounts[0].parent = 0;
+    machine.mounts[1].kind = MountKind::work;
     return machine;
 }
 
@@ -35,7 +39,9 @@ Machine two_axes()
 struct Made {
     Machine machine = two_axes();
     ReplayTrack track{machine};
+    Follower follower = Follower::make(machine, Frame::Identity()).value();
     Readings now = Readings::Zero(2);
+    Made() { follower.add(track); }
     void feed(double x, double b, double seconds)
     {
         ReplayMove move;
@@ -46,9 +52,10 @@ struct Made {
         now[1] = to_rad(b);
         move.to = now;
         move.seconds = seconds;
-        const Pose from{Vec3(move.from[0], 0, 0), Vec3::UnitZ()};
-        const Pose to{Vec3(x, 0, 0), Vec3::UnitZ()};
-        track.moved(move, from, to, [&](double u) { return Pose{from.tip + (to.tip - from.tip) * u, from.axis}; });
+        Happening happening;
+        happening.kind = Happening::Kind::motion;
+        happening.move = &move;
+        follower.take(happening);
     }
 };
 

@@ -1,7 +1,8 @@
 // Brakes: released before a joint moves, locked once it stands, and what the replay makes of programs that don't.
 #include "core/compare/report.hpp"
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/moves.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QTest>
@@ -60,10 +61,6 @@ const std::vector<Edit> braked_five{
 class Waits final : public ReplaySink {
 public:
     void move(const ReplayMove& move) override { waited.push_back(move.waited); }
-    void tool_change(BlockNumber, std::uint32_t) override {}
-    void dwell(BlockNumber, double) override {}
-    void stop(BlockNumber, bool) override {}
-    void program_end(BlockNumber) override {}
     std::vector<double> waited;
 };
 
@@ -141,7 +138,7 @@ private Q_SLOTS:
         const Assembly a = load_demo("fork-arm").value();
         Waits sink;
         FindingList findings;
-        Interpreter control(a.controller, a.machine, control_memory(a.machine, a.setup), false, "test.nc", sink, findings);
+        FedControl control(a.controller, a.machine, control_memory(a.machine, a.setup), false, "test.nc", sink, findings);
         for (const char* line : {"G53 G0 Z800.", "M11", "G0 B90.", "M10", "M10", "G0 X10.", "G0 X20."}) {
             control.line(line);
         }

@@ -1,8 +1,9 @@
 // Solids apart and along motion: distances against closed forms, motion against dense sampling, and jobs in which something meets.
 #include "core/base/units.hpp"
 #include "core/collide/contact_watch.hpp"
+#include "core/follow/contact_observer.hpp"
 #include "core/machine/kinematics.hpp"
-#include "core/replay/contact_observer.hpp"
+#include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"

@@ -42,7 +42,7 @@ struct Control {
     Moves moves;
     FindingList findings;
     std::string file = "code";
-    Interpreter control;
+    FedControl control;
     explicit Control(std::initializer_list<const char*> lines, double offset_of_a = 0)
         : assembly(load_demo("setting-numerals-by-mode").value()),
           control(assembly.controller, assembly.machine, memory(offset_of_a), false, file, moves, findings)

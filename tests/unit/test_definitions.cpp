@@ -56,8 +56,8 @@ private Q_SLOTS:
         row("other format", five, m5, "machine/1", "machine/2",
             "machines/tarn-5t.json:2:13: the format is \"machine/2\", not \"machine/1\"; write \"format\": \"machine/1\", or use another "
             "file");
-        row("unknown function", three, "controllers/morrow-m.json", R"("does": "dwell")", R"("does": "wait")",
-            "controllers/morrow-m.json:10:20: no function is called \"wait\"; docs/formats/controller.md lists the functions");
+        row("unknown function", three, "controllers/morrow-m.json", R"("does": "dwell")", R"("does": "pause")",
+            "controllers/morrow-m.json:10:20: no function is called \"pause\"; docs/formats/controller.md lists the functions");
         row("word twice", three, "controllers/morrow-m.json", R"("G4":)", R"("G04": {"does": "dwell"}, "G4":)",
             "controllers/morrow-m.json:10:37: the word G4 stands twice; G1 and G01 are the same word: keep one");
         row("no word", three, "controllers/morrow-m.json", R"("G4":)", R"("?4":)",

@@ -1,7 +1,8 @@
 // A blade that follows its path: where it turns in the cut, where it is lifted, and what it reaches. Values by hand.
 #include "core/base/units.hpp"
+#include "core/follow/contact_observer.hpp"
 #include "core/path/kerf.hpp"
-#include "core/replay/contact_observer.hpp"
+#include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "core/task/arrange.hpp"
 #include "tests/support/demo.hpp"

@@ -58,7 +58,7 @@ struct Control {
     Moves moves;
     FindingList findings;
     std::string file = "code";
-    Interpreter control{
+    FedControl control{
         assembly.controller, assembly.machine, control_memory(assembly.machine, assembly.setup), false, file, moves, findings};
     explicit Control(std::initializer_list<const char*> lines)
     {

@@ -2,6 +2,7 @@
 #include "core/base/units.hpp"
 #include "core/geometry/followed_angle.hpp"
 #include "core/geometry/path_piece.hpp"
+#include "core/geometry/sine_cosine.hpp"
 
 #include "tests/support/test_program.hpp"
 
@@ -127,7 +128,6 @@ private Q_SLOTS:
         std::mt19937_64 random(seed);
         std::uniform_real_distribution<double> uniform(-1, 1);
         FollowedAngle angle;
-        FollowedSine sine;
         double reading = 0.3;
         int turns = 0;
         for (int i = 0; i < 300000; ++i) {
@@ -136,11 +136,31 @@ private Q_SLOTS:
             turns = std::max(turns, int(reading / (2 * pi)));
             const double followed = angle.at(std::sin(reading), std::cos(reading));
             QVERIFY2(std::abs(wrapped(followed - reading)) < 1e-13 + 2e-16 * std::abs(reading), qPrintable(QString::number(i)));
-            sine.follow(reading);
-            QVERIFY2(std::abs(sine.sine() - std::sin(reading)) < 3e-14 && std::abs(sine.cosine() - std::cos(reading)) < 3e-14,
-                     qPrintable(QString::number(i)));
         }
         QVERIFY(turns > 10);
+    }
+
+    void sines_and_cosines_are_those_of_the_library()
+    {
+        constexpr unsigned seed = 1130;
+        qInfo("seed %u", seed);
+        std::mt19937_64 random(seed);
+        std::uniform_real_distribution<double> uniform(-1, 1);
+        for (int i = 0; i < 300000; ++i) { // from next to nothing to far more turns than a joint makes
+            const double angle = uniform(random) * std::pow(10, 6 * uniform(random));
+            const auto [sine, cosine] = sine_and_cosine(angle);
+            const long double exact = angle;
+            QVERIFY2(std::abs(sine - double(std::sin(exact))) <= 2.5e-16 && std::abs(cosine - double(std::cos(exact))) <= 2.5e-16,
+                     qPrintable(QString::number(angle, 'g', 17)));
+        }
+        QCOMPARE(sine_and_cosine(0).sine, 0.0);
+        QCOMPARE(sine_and_cosine(0).cosine, 1.0);
+        for (int quarter = -400; quarter <= 400; ++quarter) { // a table that stands square
+            const auto [sine, cosine] = sine_and_cosine(quarter * (pi / 2));
+            const std::array<double, 4> sines{0, 1, 0, -1};
+            QVERIFY(std::abs(sine - sines[std::size_t(quarter + 400) % 4]) < 1e-13);
+            QVERIFY(std::abs(cosine - sines[std::size_t(quarter + 401) % 4]) < 1e-13);
+        }
     }
 
     void a_frame_that_moves_nothing_leaves_poses_as_they_are()

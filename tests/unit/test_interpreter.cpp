@@ -1,7 +1,8 @@
 // The simulated control by itself: what it reads, what it refuses, what it relies on.
 #include "core/base/units.hpp"
-#include "core/control/interpreter.hpp"
+#include "core/control/simulated_control.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/moves.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QTest>
@@ -37,7 +38,7 @@ struct Run {
                  const std::vector<Edit>& edits = {})
         : a(load_demo(job, edits).value())
     {
-        Interpreter control(a.controller, a.machine, control_memory(a.machine, a.setup), from_unknown, "t.nc", log, findings);
+        FedControl control(a.controller, a.machine, control_memory(a.machine, a.setup), from_unknown, "t.nc", log, findings);
         for (const std::string& line : lines) {
             control.line(line);
         }

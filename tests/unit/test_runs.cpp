@@ -4,6 +4,8 @@
 #include "core/control/control_memory.hpp"
 #include "core/control/replay_move.hpp"
 #include "core/control/subprograms.hpp"
+#include "core/geometry/followed_angle.hpp"
+#include "core/geometry/sine_cosine.hpp"
 #include "core/io/real_files.hpp"
 #include "core/path/excursion.hpp"
 #include "core/path/outline.hpp"
@@ -19,6 +21,7 @@
 #include "core/toolpath/records_ahead.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/machines.hpp"
+#include "tests/support/moves.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QTest>
@@ -131,8 +134,6 @@ std::string proof(const Assembly& a, const std::string& code, const std::vector<
 /// Keeps what a control does, as text; takes cuts many at once or not.
 class Diary final : public ReplaySink {
 public:
-    explicit Diary(bool cuts) : cuts_(cuts) {}
-    [[nodiscard]] bool takes_cuts() const override { return cuts_; }
     void cuts(const CutRun& run) override
     {
         together += run.count;
@@ -159,13 +160,12 @@ public:
 
 private:
     void tell(const char* what, BlockNumber block, double value) { text += fmt::format("{} {} {}\n", what, block.value, value); }
-    bool cuts_;
 };
 
 /// How many cuts a control tells many at once; what it does has to be the same as where it tells them one by one.
 std::size_t compare_readings(const Assembly& a, const std::string& code)
 {
-    const auto told_by = [&](Diary& diary) {
+    const auto told_by = [&](Diary& diary, bool together) {
         SubprogramBook subprograms(a.controller);
         for (const std::string& line : lines_of(code)) {
             subprograms.line(line);
@@ -173,17 +173,13 @@ std::size_t compare_readings(const Assembly& a, const std::string& code)
         ControlMemory memory = control_memory(a.machine, a.setup);
         memory.subprograms = &subprograms;
         FindingList findings;
-        Interpreter control(a.controller, a.machine, memory, false, "code", diary, findings);
-        for (const std::string& line : lines_of(code)) {
-            control.line(line);
-        }
-        control.finish();
+        run_text(a.controller, a.machine, memory, {"code", false, 1, together}, code, diary, findings);
         return diary.text + told(findings);
     };
-    Diary many(true);
-    Diary single(false);
-    const std::string all = told_by(many);
-    const std::string each = told_by(single);
+    Diary many;
+    Diary single;
+    const std::string all = told_by(many, true);
+    const std::string each = told_by(single, false);
     if (all != each) {
         qWarning("%s", qPrintable(difference(all, each)));
         QTest::qFail("cuts are read otherwise many at once", __FILE__, __LINE__);
@@ -344,8 +340,6 @@ private Q_SLOTS:
         for (const std::size_t count : {std::size_t{1}, std::size_t{31}, std::size_t{32}, std::size_t{33}, std::size_t{100}}) {
             FollowedAngle angle_single;
             FollowedAngle angle_many;
-            FollowedSine sine_single;
-            FollowedSine sine_many;
             double at = 0.3;
             for (int part = 0; part < 20; ++part) {
                 Column wanted;
@@ -363,11 +357,11 @@ private Q_SLOTS:
                     QCOMPARE(out[i], angle_single.at(sine[i], cosine[i]));
                     QVERIFY(std::abs(std::remainder(out[i] - wanted[i], whole_turn)) < 1e-13);
                 }
-                sine_many.along(wanted.data(), count, sine.data(), cosine.data());
+                sines_and_cosines(wanted.data(), count, sine.data(), cosine.data());
                 for (std::size_t i = 0; i < count; ++i) {
-                    sine_single.follow(wanted[i]);
-                    QVERIFY(sine[i] == sine_single.sine() && cosine[i] == sine_single.cosine());
-                    QVERIFY(std::abs(sine[i] - std::sin(wanted[i])) < 1e-14 && std::abs(cosine[i] - std::cos(wanted[i])) < 1e-14);
+                    const SineCosine single = sine_and_cosine(wanted[i]);
+                    QVERIFY(sine[i] == single.sine && cosine[i] == single.cosine);
+                    QVERIFY(std::abs(sine[i] - std::sin(wanted[i])) < 3e-16 && std::abs(cosine[i] - std::cos(wanted[i])) < 3e-16);
                 }
             }
         }

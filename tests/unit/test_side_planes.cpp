@@ -25,7 +25,7 @@ struct Control {
     Moves moves;
     FindingList findings;
     std::string file = "code";
-    Interpreter control;
+    FedControl control;
     explicit Control(std::initializer_list<const char*> lines)
         : control(assembly.controller, assembly.machine, ControlMemory{{{"1", {}}}, &assembly.setup}, false, file, moves, findings)
     {

@@ -32,7 +32,7 @@ struct Control {
     FindingList findings;
     std::string file = "code";
     SubprogramBook book{assembly.controller};
-    Interpreter control;
+    FedControl control;
     explicit Control(const std::vector<std::string>& lines)
         : control(assembly.controller, assembly.machine, ControlMemory{{{"1", {}}}, &assembly.setup, &book}, false, file, moves, findings)
     {
@@ -86,7 +86,7 @@ std::vector<ReplayMove> moves_of(const Assembly& assembly, const std::string& co
     for_each_line(code, [&](std::string_view line) { book.line(line); });
     ControlMemory memory = control_memory(assembly.machine, assembly.setup);
     memory.subprograms = &book;
-    Interpreter control(assembly.controller, assembly.machine, memory, true, file, moves, findings);
+    FedControl control(assembly.controller, assembly.machine, memory, true, file, moves, findings);
     for_each_line(code, [&](std::string_view line) { control.line(line); });
     return moves.list;
 }

@@ -1,8 +1,9 @@
 // Bodies from STL and OBJ files, and the bodies of attachments. The files are written here; distances by hand.
 #include "core/base/units.hpp"
 #include "core/collide/solid.hpp"
+#include "core/follow/contact_observer.hpp"
 #include "core/machine/surface_file.hpp"
-#include "core/replay/contact_observer.hpp"
+#include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "app/models/selection.hpp"
-#include "core/replay/replay_track.hpp"
+#include "core/follow/replay_track.hpp"
 #include "core/run/code_store.hpp"
 
 #include <QAbstractScrollArea>

@@ -5,9 +5,9 @@
 #include "core/base/units.hpp"
 #include "core/dialect/dialect.hpp"
 #include "core/dialect/emit_probe.hpp"
+#include "core/follow/replay_track.hpp"
 #include "core/job/assembly.hpp"
 #include "core/project/job_run.hpp"
-#include "core/replay/replay_track.hpp"
 #include "core/solve/inverse.hpp"
 
 #include <QPainter>

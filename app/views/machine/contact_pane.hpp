@@ -3,7 +3,7 @@
 
 #include "app/models/selection.hpp"
 #include "app/views/frame/parts.hpp"
-#include "core/replay/contact_report.hpp"
+#include "core/follow/contact_report.hpp"
 
 #include <QLabel>
 #include <QProgressBar>

@@ -14,7 +14,7 @@
 #include "app/views/machine/reach_pane.hpp"
 #include "app/views/machine/witness_pane.hpp"
 #include "app/views/replay/axis_charts.hpp"
-#include "core/replay/contact_report.hpp"
+#include "core/follow/contact_report.hpp"
 
 #include <QComboBox>
 #include <QPushButton>

@@ -3,7 +3,7 @@
 
 #include "app/models/selection.hpp"
 #include "app/models/workspace.hpp"
-#include "core/replay/axis_series.hpp"
+#include "core/follow/axis_series.hpp"
 
 #include <QComboBox>
 #include <QLabel>

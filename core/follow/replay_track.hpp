@@ -1,7 +1,7 @@
 // What a replay did, kept motion by motion: for whoever looks at it. The axis positions are those the code brings the machine to.
 #pragma once
 
-#include "core/compare/report.hpp"
+#include "core/follow/follower.hpp"
 #include "core/machine/machine.hpp"
 
 #include <array>
@@ -12,12 +12,12 @@
 
 namespace wexilum {
 
-class ReplayTrack final : public ReplayObserver {
+class ReplayTrack final : public MotionListener {
 public:
     /// The machine must outlive the track's filling.
     explicit ReplayTrack(const Machine& machine);
 
-    void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) override;
+    void moved(const Followed& motion) override;
     void measured(BlockNumber block, const Deviation& deviation, const Budget& budget) override;
 
     // Motions, in order. Several may belong to one block (a cycle's).
@@ -71,7 +71,6 @@ private:
 
     std::size_t joints_;
     Readings home_;
-    std::vector<double> speeds_;
     std::vector<bool> rotary_;
     std::vector<Motion> motions_;
     std::vector<double> readings_; ///< joints_ a motion

@@ -2,8 +2,8 @@
 // stays in it.
 #pragma once
 
+#include "core/follow/replay_track.hpp"
 #include "core/machine/machine.hpp"
-#include "core/replay/replay_track.hpp"
 
 #include <array>
 #include <optional>

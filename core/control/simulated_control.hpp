@@ -2,17 +2,18 @@
 #pragma once
 
 #include "core/base/finding.hpp"
+#include "core/control/code_lines.hpp"
 #include "core/control/control_memory.hpp"
-#include "core/control/lexer.hpp"
+#include "core/control/happening.hpp"
+#include "core/control/machine_state.hpp"
 #include "core/control/operator.hpp"
-#include "core/control/replay_move.hpp"
 #include "core/control/subprograms.hpp"
 #include "core/controller/controller.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/machine/machine.hpp"
 #include "core/solve/inverse.hpp"
 
-#include <map>
+#include <deque>
 #include <memory>
 #include <optional>
 #include <string>
@@ -20,23 +21,38 @@
 
 namespace wexilum {
 
-class Interpreter {
-public:
-    /// All references must outlive the interpreter. `from_unknown`: nothing is known to be in force at the start, and relying
-    /// on it is a finding; otherwise the power-on words are in force. The joints start at home.
-    Interpreter(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown, const std::string& file_name,
-                ReplaySink& sink, FindingList& findings);
-    ~Interpreter();
-    Interpreter(const Interpreter&) = delete;
-    Interpreter& operator=(const Interpreter&) = delete;
+/// How a control begins a program.
+struct ControlStart {
+    std::string file;           ///< of the program, for places
+    bool from_unknown = false;  ///< nothing is known to be in force, and relying on it is a finding; otherwise the power-on words are
+    std::uint32_t channel = 1;  ///< not 0
+    bool cuts_together = false; ///< plain cuts may be told many at once, some blocks later, but before whatever else the control does
+    std::optional<std::uint32_t> mount =
+        std::nullopt; ///< that carries its tool, by its place in Machine::mounts; none: the machine's first
+};
 
-    /// Reads one line of the program. Lines that can't be read are findings of kind "code-error"; the control then goes on with
-    /// the next line, as far as it can.
-    void line(std::string_view text);
-    /// The same where read_block() has been done; `block` is lent.
-    void line(std::string_view text, CodeBlock& block, const Status& status);
+class SimulatedControl {
+public:
+    /// All references must outlive the control. It enters the machine's state, whose joints it moves from where they stand.
+    SimulatedControl(const Controller& controller, const Machine& machine, MachineState& state, ControlMemory memory, ControlStart start,
+                     LineSource& lines, FindingList& findings);
+    ~SimulatedControl();
+    SimulatedControl(const SimulatedControl&) = delete;
+    SimulatedControl& operator=(const SimulatedControl&) = delete;
+
+    /// The next happening, which lives until the next call; nullptr where there are no more lines. While the control is held at a mark
+    /// (waits()), it is that wait again. Lines that can't be read are findings of kind "code-error"; the control then goes on with the
+    /// next line, as far as it can.
+    const Happening* step();
+    [[nodiscard]] bool waits() const { return held_ && machine_state_.waits(start_.channel); }
+    /// Where step() has said that there is no more: whether that is because the lines' source has failed.
+    [[nodiscard]] const Status& status() const { return lines_.status(); }
+    /// The program is over: says what is missing in it, or has not been reached.
     void finish();
+    /// The block that the control is at, and how its joints stand.
+    [[nodiscard]] BlockNumber block() const { return block_; }
     [[nodiscard]] const Readings& readings() const { return now_; }
+    [[nodiscard]] std::uint32_t channel() const { return start_.channel; }
 
 private:
     struct State {
@@ -61,6 +77,16 @@ private:
         std::uint64_t number;
         long long times;
     };
+    /// A subprogram that is being done.
+    struct Called {
+        Subprogram* subprogram;
+        std::string name;
+        BlockNumber from;     ///< that has called it
+        long long left;       ///< times, without the one that is on
+        bool on = false;      ///< one is
+        std::size_t next = 0; ///< of its lines
+    };
+    struct CycleRun;
     /// A cylinder on whose surface the words tell motion.
     struct Surface {
         std::size_t flat;    ///< the joint whose letter tells the way round, mm
@@ -68,10 +94,14 @@ private:
         double scale;        ///< mm a rad
     };
 
+    [[nodiscard]] bool advance();
     [[nodiscard]] bool next_line(std::string_view text);
-    void read(std::string_view text);
-    void take(std::string_view text, const Status& status);
-    void run(const CodeBlock& block);
+    void next_called_line();
+    void take(std::string_view text, const CodeBlock& block, const Status& status);
+    Happening& happens(Happening::Kind kind);
+    void begin_block(const CodeBlock& block);
+    void end_block();
+    void settle_block();
     void name_plain_words();
     void look_for_plain_cuts();
     [[nodiscard]] bool hold_for_plain_cuts();
@@ -127,7 +157,9 @@ private:
     void run_arc(const BlockWords& words, Readings to, bool clockwise);
     [[nodiscard]] std::size_t drilled(const BlockWords& words);
     void run_cycle(const BlockWords& words, Readings to);
-    void cycle_leg(const BlockWords& words, double level, bool feed);
+    void cycle_leg(double level, bool feed);
+    void next_cycle_leg();
+    [[nodiscard]] double least_seconds(const Readings& from, const Readings& to) const;
     void time_feed(ReplayMove& move);
     void report_unplaced();
     void rely_on(const std::string& subject, const std::string& what, const char* cure);
@@ -151,10 +183,16 @@ private:
     const Controller& controller_;
     const Machine& machine_;
     ControlMemory memory_;
-    bool from_unknown_;
-    std::string file_name_;
-    ReplaySink& sink_;
+    MachineState& machine_state_;
+    ControlStart start_;
+    bool from_unknown_; ///< now, in a loop
+    LineSource& lines_;
     FindingList& findings_;
+
+    std::vector<Happening> happenings_; ///< of the block at hand
+    std::size_t told_ = 0;              ///< of them
+    std::deque<ReplayMove> moves_;      ///< that they point to
+    bool held_ = false;                 ///< the one told last is a wait
 
     BlockNumber block_;
     std::array<State, group_count> state_;
@@ -162,9 +200,11 @@ private:
     std::array<TurnReading, max_joints> turns_{};        ///< by joint
     std::vector<std::size_t> positioned_;                ///< joints that may not move in a cut
     std::uint32_t function_letters_ = 0;                 ///< letters that words with a function begin with
-    CodeBlock read_;                                     ///< kept for its memory, as is
+    const CodeBlock* open_ = nullptr;                    ///< the block whose motion has been done, and the rest not
+    CodeBlock read_;                                     ///< a subprogram's line; kept for its memory, as is
     std::unique_ptr<BlockWords> words_;
-    std::unique_ptr<PlainCuts> plain_;            ///< null where the sink takes its moves one by one
+    std::unique_ptr<CycleRun> cycle_;             ///< null until a cycle has come
+    std::unique_ptr<PlainCuts> plain_;            ///< null where cuts are told one by one
     const WordMeaning* offset_meaning_ = nullptr; ///< whose register is in
     std::vector<double> offsets_;                 ///< by joint
     std::vector<std::vector<SignedJoint>> aligned_;
@@ -181,11 +221,11 @@ private:
     std::array<double, max_joints> shift_{}; ///< mm or rad, by joint
     std::uint32_t shifted_ = 0;              ///< joints with one, a bit each
     std::optional<TurnedPlane> turned_;
-    bool has_turns_ = false;   ///< the control knows words for them
-    std::optional<Call> call_; ///< of the block at hand
-    BlockNumber line_;         ///< of the file
-    BlockNumber called_by_;    ///< 0: in the program itself
-    int depth_ = 0;            ///< of calls
+    bool has_turns_ = false;    ///< the control knows words for them
+    std::optional<Call> call_;  ///< of the block at hand
+    BlockNumber line_;          ///< of the file
+    BlockNumber called_by_;     ///< 0: in the program itself
+    std::vector<Called> calls_; ///< the innermost last
     std::uint64_t called_lines_ = 0;
     bool returned_ = false; ///< the subprogram at hand has ended
     bool library_ = false;  ///< the file has come to its subprograms
@@ -195,8 +235,8 @@ private:
     bool mount_said_ = false;
     bool mount_known_ = true;    ///< false: the control takes mounts by words, and none has said which is on
     bool length_beside_ = false; ///< a length register would act beside the tool
-    Readings now_;
-    std::uint32_t known_ = 0; ///< joints that the program itself has brought somewhere, a bit each
+    Readings& now_;              ///< of the machine's state
+    std::uint32_t known_ = 0;    ///< joints that the program itself has brought somewhere, a bit each
     std::uint32_t all_known_ = 0;
     double unit_ = 1;            // mm per program length unit
     std::optional<double> feed_; // in the mode's own unit: mm/s, mm/rev, 1/s

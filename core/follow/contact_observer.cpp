@@ -1,13 +1,9 @@
-#include "core/replay/contact_observer.hpp"
+#include "core/follow/contact_observer.hpp"
 
 #include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
-#include "core/control/replay_move.hpp"
 #include "core/motion/rapid_way.hpp"
-#include "core/replay/replay_run.hpp"
 #include "core/solve/inverse.hpp"
-#include "core/task/task.hpp"
-#include "core/toolpath/memory_records.hpp"
 
 #include <fmt/format.h>
 
@@ -112,36 +108,21 @@ bool CutPlaces::reached(const Pose& pose, const Vec3& out, double radius) const
 
 // --- set-up ---------------------------------------------------------------------------------------------------------------
 
-Result<ContactObserver> ContactObserver::make(const Task& task, FindingList& findings)
+Result<ContactObserver> ContactObserver::make(const Machine& machine, const Setup& setup, bool rapid_straight, FindingList& findings)
 {
-    ContactObserver out(task, findings);
-    if (Status status = out.set_up(); !status) {
-        return status.error();
-    }
-    return out;
-}
-
-Status ContactObserver::set_up()
-{
-    auto set = ContactSet::make(task_.machine, task_.setup);
+    ContactObserver out(machine, setup, rapid_straight, findings);
+    auto set = ContactSet::make(machine, setup);
     if (!set) {
         return set.error();
     }
-    set_.emplace(std::move(*set));
-    return {};
+    out.set_.emplace(std::move(*set));
+    return out;
 }
 
-Status ContactObserver::watch_replay(RecordSource& records, const ContactInput& code, RunWatch* watch)
+void ContactObserver::begin_file(const std::string& name, const ContactSources& sources)
 {
-    file_ = code.name;
-    sources_ = code.sources;
-    source_files_ = code.source_files;
-    TextSource text(code.text);
-    TextSource ahead(code.text);
-    static const std::vector<Excursion> none;
-    const auto replayed =
-        replay(task_, records, code.excursions != nullptr ? *code.excursions : none, {{code.name, &text, &ahead}}, false, watch, this);
-    return replayed ? Status() : Status(replayed.error());
+    file_ = name;
+    sources_ = sources;
 }
 
 void ContactObserver::report(ContactReport& out)
@@ -153,11 +134,12 @@ void ContactObserver::report(ContactReport& out)
 
 // --- motion ---------------------------------------------------------------------------------------------------------------
 
-void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between)
+void ContactObserver::moved(const Followed& motion)
 {
+    const ReplayMove& move = motion.move;
     ++moves_;
-    set_->fit(move.mount, task_.setup.find_tool(move.tool));
-    const bool cuts = move.feed && (move.spindle != record::SpindleState::off || task_.setup.spindle != Actor::program);
+    set_->fit(move.mount, setup_.find_tool(move.tool));
+    const bool cuts = move.feed && (move.spindle != record::SpindleState::off || setup_.spindle != Actor::program);
     for (const std::size_t pair : set_->stock_pairs()) {
         watch().watch(pair, !cuts);
     }
@@ -181,8 +163,8 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
         }
         curved(std::max(1, int(std::ceil(turn / small_turn))));
     } else {
-        const bool together = move.feed || task_.controller.rapid_straight;
-        const std::vector<Readings> stretches = rapid_stretches(task_.machine, move.from, move.to, together);
+        const bool together = move.feed || rapid_straight_;
+        const std::vector<Readings> stretches = rapid_stretches(machine_, move.from, move.to, together);
         for (std::size_t i = 1; i < stretches.size(); ++i) {
             follow(stretches[i - 1], stretches[i], 0);
         }
@@ -198,13 +180,13 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
         }
     }
     if (in_stock) {
-        tell_rapid_in_stock(move, between);
+        tell_rapid_in_stock(motion);
     }
     if (cuts) {
-        Pose begin = from;
+        Pose begin = motion.from;
         const int parts = move.arc ? std::max(2, int(std::ceil(move.arc->length()))) : 1;
         for (int i = 1; i <= parts; ++i) {
-            const Pose end = i == parts ? to : between(double(i) / parts);
+            const Pose end = i == parts ? motion.to : motion.at(double(i) / parts);
             cut_.cut(begin, end, radius_of(move));
             begin = end;
         }
@@ -213,7 +195,7 @@ void ContactObserver::moved(const ReplayMove& move, const Pose& from, const Pose
 
 double ContactObserver::radius_of(const ReplayMove& move) const
 {
-    const Tool* tool = task_.machine.mounts[move.mount].blade ? nullptr : task_.setup.find_tool(move.tool);
+    const Tool* tool = machine_.mounts[move.mount].blade ? nullptr : setup_.find_tool(move.tool);
     return tool != nullptr ? tool->diameter / 2 : 0;
 }
 
@@ -260,8 +242,8 @@ void ContactObserver::note(const ReplayMove& move, const Meeting& meeting, const
 void ContactObserver::add(Finding finding, const std::string& subject, BlockNumber block)
 {
     finding.code = {file_, block.value, 0};
-    if (sources_ != nullptr && source_files_ != nullptr && block.value >= 1 && block.value <= sources_->size()) {
-        finding.source = place_of(*source_files_, (*sources_)[block.value - 1]);
+    if (sources_.of_lines != nullptr && sources_.files != nullptr && block.value >= 1 && block.value <= sources_.of_lines->size()) {
+        finding.source = place_of(*sources_.files, (*sources_.of_lines)[block.value - 1]);
     }
     findings_.add(std::move(finding), subject, block.value);
 }
@@ -285,8 +267,9 @@ void ContactObserver::tell(const ReplayMove& move, const Meeting& meeting)
 }
 
 /// A tool may be inside the stock in rapid where it has cut before.
-void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::function<Pose(double)>& between)
+void ContactObserver::tell_rapid_in_stock(const Followed& motion)
 {
+    const ReplayMove& move = motion.move;
     if (move.feed) { // with the spindle standing: wherever that is
         add(Finding::make(Severity::error, "contact", "the cutter feeds into the stock while its spindle stands",
                           "start the spindle before", 1),
@@ -294,18 +277,18 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
         return;
     }
     std::optional<Kinematics> blade;
-    if (task_.machine.mounts[move.mount].blade) {
-        blade = Kinematics::make(task_.machine, {move.mount, {}}).value();
+    if (machine_.mounts[move.mount].blade) {
+        blade = Kinematics::make(machine_, {move.mount, {}}).value();
     }
     const double radius = radius_of(move);
-    const double way = (between(1).tip - between(0).tip).norm();
+    const double way = (motion.at(1).tip - motion.at(0).tip).norm();
     const int parts = std::clamp(int(std::ceil(way / stock_step)), 1, 2000);
     int inside = 0;
     for (int i = 0; i <= parts; ++i) {
         const double u = double(i) / parts;
-        const Pose pose = between(u);
+        const Pose pose = motion.at(u);
         const Readings at = move.at(u);
-        if (cut_.reached(pose, blade ? Vec3(task_.setup.part.linear().transpose() * blade->out_of_work(at)) : pose.axis, radius)) {
+        if (cut_.reached(pose, blade ? Vec3(setup_.part.linear().transpose() * blade->out_of_work(at)) : pose.axis, radius)) {
             continue;
         }
         bool touches = false;
@@ -325,34 +308,31 @@ void ContactObserver::tell_rapid_in_stock(const ReplayMove& move, const std::fun
     }
 }
 
-Result<ContactReport> check_contacts(const Task& task, const std::vector<CodeFile>& code, RunWatch* watch)
-{
-    ContactReport out;
-    auto observer = ContactObserver::make(task, out.findings);
-    if (!observer) {
-        return observer.error();
-    }
-    for (const CodeFile& file : code) {
-        MemoryRecords records(task.toolpath);
-        const Status status = observer->watch_replay(records, {file.name, file.text, &file.sources, &task.toolpath.files, nullptr}, watch);
-        if (!status) {
-            return status.error();
-        }
-    }
-    observer->report(out);
-    return out;
-}
-
-Result<ContactReport> check_contacts(const Task& task, RecordSource& records, const ContactInput& code, RunWatch* watch)
+Result<ContactReport> check_contacts(const CodeContext& context, const std::vector<CodeStream>& code, RunWatch* watch,
+                                     const std::vector<ContactSources>& sources)
 {
     return guarded([&]() -> Result<ContactReport> {
         ContactReport out;
-        auto observer = ContactObserver::make(task, out.findings);
+        static const Setup nothing;
+        const Setup& setup = context.setup != nullptr ? *context.setup : nothing;
+        auto observer = ContactObserver::make(context.machine, setup, context.controller.rapid_straight, out.findings);
         if (!observer) {
             return observer.error();
         }
-        if (const Status status = observer->watch_replay(records, code, watch); !status) {
-            return status.error();
+        auto follower = Follower::make(context.machine, setup.part, context.machine.find_work_mount(setup.holder));
+        if (!follower) {
+            return follower.error();
+        }
+        follower->add(*observer);
+        FindingList other; // what else the control finds is not of contact
+        std::uint64_t lines = 0;
+        for (std::size_t i = 0; i < code.size(); ++i) {
+            observer->begin_file(code[i].name, i < sources.size() ? sources[i] : ContactSources());
+            const auto read = run_code(context, code[i], {false, 1, watch, lines}, *follower, other);
+            if (!read) {
+                return read.error();
+            }
+            lines = *read;
         }
         observer->report(out);
         return out;

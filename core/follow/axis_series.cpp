@@ -1,4 +1,4 @@
-#include "core/replay/axis_series.hpp"
+#include "core/follow/axis_series.hpp"
 
 #include <algorithm>
 #include <cmath>

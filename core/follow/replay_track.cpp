@@ -1,10 +1,6 @@
-#include "core/replay/replay_track.hpp"
+#include "core/follow/replay_track.hpp"
 
 #include "core/base/units.hpp"
-#include "core/compare/budget.hpp"
-#include "core/compare/expected.hpp"
-#include "core/control/replay_move.hpp"
-#include "core/geometry/path_piece.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -43,7 +39,6 @@ ReplayTrack::ReplayTrack(const Machine& machine) : joints_(machine.joints.size()
 {
     for (std::size_t i = 0; i < joints_; ++i) {
         rotary_.push_back(machine.joints[i].kind == JointKind::rotary);
-        speeds_.push_back(machine.joints[i].speed);
         low_.push_back(home_[Eigen::Index(i)]);
         high_.push_back(home_[Eigen::Index(i)]);
     }
@@ -57,8 +52,10 @@ void ReplayTrack::add_point(const Vec3& at, bool begins)
     points_.push_back({{float(at.x()), float(at.y()), float(at.z())}, static_cast<std::uint32_t>(motions_.size())});
 }
 
-void ReplayTrack::moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between)
+void ReplayTrack::moved(const Followed& motion)
 {
+    const ReplayMove& move = motion.move;
+    const Pose& from = motion.from;
     const auto& last = points_.empty() ? std::array<float, 3>{} : points_.back().at;
     const Vec3 stood(last[0], last[1], last[2]);
     // Points are kept in single precision.
@@ -67,13 +64,11 @@ void ReplayTrack::moved(const ReplayMove& move, const Pose& from, const Pose& to
     }
     const int chords = chords_of(move, rotary_);
     for (int i = 1; i < chords; ++i) {
-        add_point(between(double(i) / chords).tip, false);
+        add_point(motion.at(double(i) / chords).tip, false);
     }
-    add_point(to.tip, false);
-    double rapid = 0;
+    add_point(motion.to.tip, false);
     for (std::size_t i = 0; i < joints_; ++i) {
         const double reading = move.to[Eigen::Index(i)];
-        rapid = std::max(rapid, std::abs(reading - move.from[Eigen::Index(i)]) / speeds_[i]);
         readings_.push_back(reading);
         low_[i] = std::min(low_[i], reading);
         high_[i] = std::max(high_[i], reading);
@@ -84,7 +79,7 @@ void ReplayTrack::moved(const ReplayMove& move, const Pose& from, const Pose& to
         called_[move.block.value] = static_cast<std::uint32_t>(motions_.size());
     }
     motions_.push_back({move.block.value, move.tool, move.feed, static_cast<std::uint32_t>(points_.size() - 1),
-                        static_cast<float>((move.feed ? move.seconds : rapid) + move.waited)});
+                        static_cast<float>(move.seconds + move.waited)});
 }
 
 void ReplayTrack::measured(BlockNumber block, const Deviation& deviation, const Budget& budget)

@@ -5,12 +5,10 @@
 #pragma once
 
 #include "core/base/watch.hpp"
-#include "core/compare/report.hpp"
-#include "core/path/excursion.hpp"
-#include "core/replay/contact_report.hpp"
+#include "core/follow/code_run.hpp"
+#include "core/follow/contact_report.hpp"
 #include "core/setup/contact_set.hpp"
-#include "core/task/code_file.hpp"
-#include "core/toolpath/record_source.hpp"
+#include "core/toolpath/code_file.hpp"
 
 #include <array>
 #include <cstdint>
@@ -21,8 +19,6 @@
 #include <vector>
 
 namespace wexilum {
-
-struct Task;
 
 /// Where tools have cut, in cells at the height of their tips, and with which axis. Part's frame.
 class CutPlaces {
@@ -53,49 +49,47 @@ private:
     Vec3 last_axis_ = Vec3::Zero();
 };
 
-/// A program in memory.
-struct ContactInput {
-    std::string name;
-    std::string_view text;
-    const std::vector<Source>* sources = nullptr; ///< the record behind each line; null: findings have no place in the toolpath
-    const std::vector<std::string>* source_files = nullptr;
-    const std::vector<Excursion>* excursions = nullptr; ///< those of the run; null: none
+/// The toolpath behind a program; lent.
+struct ContactSources {
+    const std::vector<Source>* of_lines = nullptr; ///< the record behind each line; null: findings have no place in the toolpath
+    const std::vector<std::string>* files = nullptr;
 };
 
-class ContactObserver final : public ReplayObserver {
+class ContactObserver final : public MotionListener {
 public:
-    /// The task must be linked; it and the list must outlive the observer. An Error of kind value where the machine's list names what
-    /// the machine does not have.
-    static Result<ContactObserver> make(const Task& task, FindingList& findings);
+    /// Machine, setup and the list must outlive the observer. `rapid_straight`: the control moves all joints of a rapid together. An
+    /// Error of kind value where the machine's list names what the machine does not have.
+    static Result<ContactObserver> make(const Machine& machine, const Setup& setup, bool rapid_straight, FindingList& findings);
 
-    /// Replays a program from power-on and watches it. An Error where a source fails, or the watch stops it.
-    Status watch_replay(RecordSource& records, const ContactInput& code, RunWatch* watch);
+    /// The program that the following motions come from.
+    void begin_file(const std::string& name, const ContactSources& sources);
     /// What was met so far; takes the places.
     void report(ContactReport& out);
 
-    void moved(const ReplayMove& move, const Pose& from, const Pose& to, const std::function<Pose(double)>& between) override;
-    void measured(BlockNumber, const Deviation&, const Budget&) override {}
+    void moved(const Followed& motion) override;
 
     [[nodiscard]] ContactWatch& watch() { return set_->watch(); }
 
 private:
-    ContactObserver(const Task& task, FindingList& findings) : task_(task), findings_(findings) {}
-    Status set_up();
+    ContactObserver(const Machine& machine, const Setup& setup, bool rapid_straight, FindingList& findings)
+        : machine_(machine), setup_(setup), rapid_straight_(rapid_straight), findings_(findings)
+    {}
     void tell(const ReplayMove& move, const Meeting& meeting);
     /// Of the tool that cuts; 0 for a blade.
     [[nodiscard]] double radius_of(const ReplayMove& move) const;
-    void tell_rapid_in_stock(const ReplayMove& move, const std::function<Pose(double)>& between);
+    void tell_rapid_in_stock(const Followed& motion);
     void add(Finding finding, const std::string& subject, BlockNumber block);
     /// Follows joints in proportion and notes where each meeting is.
     void follow(const Readings& from, const Readings& to, double slack);
     void note(const ReplayMove& move, const Meeting& meeting, const Readings& at);
 
-    const Task& task_;
+    const Machine& machine_;
+    const Setup& setup_;
+    bool rapid_straight_;
     FindingList& findings_;
     std::optional<ContactSet> set_;
     std::string file_;
-    const std::vector<Source>* sources_ = nullptr;
-    const std::vector<std::string>* source_files_ = nullptr;
+    ContactSources sources_;
     CutPlaces cut_;
     std::vector<Meeting> meetings_;
     std::vector<Readings> stands_; ///< of the meetings
@@ -104,11 +98,9 @@ private:
     std::uint64_t moves_ = 0;
 };
 
-/// Replays code from power-on and watches what meets what. The task must be linked and hold its toolpath; `sources` of the code tell
-/// the records. An Error where the machine's "apart" list does not fit.
-Result<ContactReport> check_contacts(const Task& task, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);
-
-/// The same of one program, with a stream of the job's records.
-Result<ContactReport> check_contacts(const Task& task, RecordSource& records, const ContactInput& code, RunWatch* watch = nullptr);
+/// Runs programs from power-on and watches what meets what, each with a control fresh from its start. `sources` may be empty, or has one
+/// for each program. An Error where a source fails, the machine lacks a mount, its "apart" list does not fit, or the watch stops it.
+Result<ContactReport> check_contacts(const CodeContext& context, const std::vector<CodeStream>& code, RunWatch* watch = nullptr,
+                                     const std::vector<ContactSources>& sources = {});
 
 } // namespace wexilum

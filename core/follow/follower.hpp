@@ -1,0 +1,102 @@
+// Turns the motions of a control into poses of the tool, for any tool mount and work mount, without a job.
+#pragma once
+
+#include "core/control/happening.hpp"
+#include "core/geometry/path_piece.hpp"
+#include "core/machine/kinematics.hpp"
+
+#include <optional>
+#include <vector>
+
+namespace wexilum {
+
+class Follower;
+
+/// A motion with the poses at its ends, in the part's frame.
+struct Followed {
+    const Follower& by;
+    const ReplayMove& move;
+    Pose from;
+    Pose to;
+    Readings levers; ///< at its end: from the tip to the axis of each rotary joint of the chain, mm; 0 for the others
+    double turn = 0; ///< rad: the largest way of a rotary joint of the chain that the control moves
+
+    /// The pose at fraction u of the motion.
+    [[nodiscard]] Pose at(double u) const;
+};
+
+/// Cuts that follow one another, likewise.
+struct FollowedCuts {
+    const Follower& by;
+    const CutRun& run;
+    Pose from;            ///< where the first of them begins
+    bool goes_on = false; ///< that is where the motion before ended, with the same tool and mount
+    const PoseRun& to;    ///< at their ends, with the levers of rotary joints of the chain
+    const Column& turn;
+
+    /// One of them by itself. `move`: run.move(i); it must outlive what is returned.
+    [[nodiscard]] Followed cut(const ReplayMove& move, std::size_t i) const;
+};
+
+/// Is told of a control's motions with their poses, and of all else that happens as it is.
+class MotionListener : public ReplaySink {
+public:
+    void move(const ReplayMove& /*move*/) final {}
+    void cuts(const CutRun& /*run*/) final {}
+    virtual void moved(const Followed& motion) = 0;
+    /// The same as moved() for each of them.
+    virtual void cuts_moved(const FollowedCuts& cuts);
+    /// Where somebody compares: how far the tool was from the path because of a block, and how far it may be.
+    virtual void measured(BlockNumber /*block*/, const Deviation& /*deviation*/, const Budget& /*budget*/) {}
+};
+
+class Follower {
+public:
+    /// `part`: the part's frame seen from the work mount. `work`: the work mount by its place in Machine::mounts; none: the first.
+    /// An Error of kind value where the machine lacks a tool mount or a work mount. The machine must outlive the follower.
+    static Result<Follower> make(const Machine& machine, const Frame& part, std::optional<std::uint32_t> work = std::nullopt);
+
+    /// Listeners are told in the order in which they are added; they must outlive the follower's use.
+    void add(MotionListener& listener) { listeners_.push_back(&listener); }
+    void take(const Happening& happening);
+
+    /// The machine with one of its tool mounts, everything in it free.
+    struct Chain {
+        Kinematics kinematics;
+        std::vector<JointIndex> turning; ///< rotary joints that the control moves
+    };
+    /// Precondition: a tool mount.
+    [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[mount]; }
+    /// Part's frame. `levers` may be null; otherwise as in Kinematics.
+    [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers = nullptr) const;
+    [[nodiscard]] Pose pose_at(const ReplayMove& move, double u) const { return pose_of(move.mount, move.at(u), move.tool_length); }
+    /// The same for many readings by joint, from `first` to before `end`; as Kinematics::poses_along().
+    void poses_along(std::uint32_t mount, const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length,
+                     bool levers, PoseRun& out) const;
+
+    /// Where the motion that came last has ended; readings of size 0 before the first.
+    [[nodiscard]] const Readings& last_readings() const { return end_; }
+    [[nodiscard]] const Pose& last_pose() const { return end_pose_; }
+
+private:
+    Follower(const Machine& machine, const Frame& part) : machine_(&machine), in_part_(part.inverse()) {}
+    [[nodiscard]] bool goes_on(const ReplayMove& move) const;
+    [[nodiscard]] Pose start_of(const ReplayMove& move) const;
+    void end_at(const ReplayMove& like, const Pose& pose);
+    void follow(const ReplayMove& move);
+    void follow(const CutRun& run);
+
+    const Machine* machine_;
+    PoseMap in_part_;                          ///< from the work mount's frame
+    std::vector<std::optional<Chain>> chains_; ///< by mount; nothing for work mounts
+    std::vector<MotionListener*> listeners_;
+    PoseRun cut_ends_;
+    Column cut_turns_{};
+    // Where the motion before ended.
+    Readings end_;
+    double end_length_ = 0;
+    std::uint32_t end_mount_ = 0;
+    Pose end_pose_;
+};
+
+} // namespace wexilum
