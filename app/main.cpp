@@ -10,6 +10,7 @@
 #include <QCommandLineParser>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
 
@@ -163,6 +164,11 @@ int main(int argc, char** argv)
     options.addOptions(
         {{QStringLiteral("project"), QStringLiteral("Folder of the project to open."), QStringLiteral("dir")},
          {QStringLiteral("job"), QStringLiteral("Job to look at."), QStringLiteral("name")},
+         {QStringLiteral("read"), QStringLiteral("Program to read by itself, with --machine and --controller."), QStringLiteral("file")},
+         {QStringLiteral("machine"), QStringLiteral("Machine file, with --read."), QStringLiteral("file")},
+         {QStringLiteral("controller"), QStringLiteral("Controller file, with --read."), QStringLiteral("file")},
+         {QStringLiteral("setup"), QStringLiteral("Setup file, with --read; without it offsets and tool lengths count as 0."),
+          QStringLiteral("file")},
          {QStringLiteral("view"), QStringLiteral("toolpath, machine, setup, language, rules, code or replay."), QStringLiteral("name")},
          {QStringLiteral("size"), QStringLiteral("Size of the window, e.g. 1280x800."), QStringLiteral("wxh")},
          {QStringLiteral("dark"), QStringLiteral("Dark colours.")},
@@ -202,6 +208,17 @@ int main(int argc, char** argv)
         window.resize(width, height);
     }
     window.show();
+    if (options.isSet(QStringLiteral("read"))) {
+        const auto path = [&](const char* option) {
+            const QString value = options.value(QLatin1String(option));
+            return value.isEmpty() ? value : QFileInfo(value).absoluteFilePath();
+        };
+        if (!options.isSet(QStringLiteral("machine")) || !options.isSet(QStringLiteral("controller"))) {
+            std::fprintf(stderr, "wexilum: --read needs --machine and --controller\n");
+            return 2;
+        }
+        window.read_code({path("read"), path("machine"), path("controller"), path("setup")});
+    }
     if (options.isSet(QStringLiteral("view"))) {
         const QString view = options.value(QStringLiteral("view"));
         bool known = view == QStringLiteral("palette");

@@ -39,7 +39,8 @@ MachineEditor::MachineEditor(Workspace& workspace, QObject* parent) : QObject(pa
 
 QString MachineEditor::job_machine() const
 {
-    return workspace_.results() ? QString::fromStdString(workspace_.results()->assembly().post.machine) : QString();
+    const bool of_job = workspace_.results() && !workspace_.reading();
+    return of_job ? QString::fromStdString(workspace_.results()->assembly().post.machine) : QString();
 }
 
 void MachineEditor::choose(const QString& path)

@@ -82,8 +82,16 @@ void language(const JobResults& results, StationState& out)
 
 void code(const Workspace& workspace, const JobResults& results, StationState& out)
 {
-    const std::size_t count = results.posted->run.findings.count(Severity::error);
     out.figure = tr("%1 blocks").arg(grouped(results.posted->code.lines().size()));
+    if (results.reading) {
+        const std::size_t found = results.replayed->report.findings.count(Severity::error);
+        out.old = workspace.is_code_old();
+        out.state = found > 0 ? State::beyond : State::fits;
+        out.status =
+            found > 0 ? errors(found) : tr("read in %1 ms, compared with nothing").arg(std::lround(results.posted->seconds * 1000));
+        return;
+    }
+    const std::size_t count = results.posted->run.findings.count(Severity::error);
     out.old = workspace.is_code_old();
     out.state = count > 0 ? State::beyond : State::fits;
     out.status =
@@ -125,7 +133,7 @@ void replay(const Workspace& workspace, const JobResults& results, StationState&
     const double tip = std::max(report.at_records.tip, report.between.tip);
     const double axis = std::max(report.at_records.axis, report.between.axis);
     out.figure = QStringLiteral("%1 mm").arg(tip, 0, 'f', 4);
-    if (!results.assembly().solver->rotary().empty()) {
+    if (results.assembly().solver != nullptr && !results.assembly().solver->rotary().empty()) {
         out.figure += QStringLiteral(" · %1°").arg(to_deg(axis), 0, 'f', 4);
     }
     const std::size_t count = report.findings.count(Severity::error);
@@ -172,6 +180,11 @@ Station station_of_file(const std::string& path)
         }
     }
     return Station::code;
+}
+
+bool station_is_there(const Workspace& workspace, Station station)
+{
+    return !workspace.reading() || station == Station::machine || station == Station::code;
 }
 
 StationState station_state(const Workspace& workspace, Station station)

@@ -26,6 +26,8 @@ struct StationState {
 /// The names under which stations are called from outside ("--view machine").
 [[nodiscard]] const std::array<const char*, station_count>& station_keys();
 [[nodiscard]] QString name_of(Station station);
+/// A program that is read by itself has a machine and code alone.
+[[nodiscard]] bool station_is_there(const Workspace& workspace, Station station);
 [[nodiscard]] StationState station_state(const Workspace& workspace, Station station);
 
 /// The format's own folder that an error's file lies in tells which station shows it.

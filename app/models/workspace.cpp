@@ -87,13 +87,6 @@ Workspace::~Workspace()
     checks_.waitForDone();
 }
 
-/// Runs `work` in this object's thread, after what is under way there.
-template <typename F>
-void Workspace::later(F work)
-{
-    QMetaObject::invokeMethod(this, std::move(work), Qt::QueuedConnection);
-}
-
 Status Workspace::open_project(const QString& folder)
 {
     const QString clean = QDir::cleanPath(folder);
@@ -122,6 +115,7 @@ Status Workspace::open_project(const QString& folder)
     findings_.clear();
     known_.clear();
     job_.clear();
+    reading_.reset();
     Q_EMIT project_changed();
     Q_EMIT loaded_changed();
     const QStringList all = jobs();
@@ -162,14 +156,15 @@ QStringList Workspace::jobs() const
     return out;
 }
 
-QString Workspace::setup_path() const { return results_ ? QString::fromStdString(results_->assembly().job.setup) : QString(); }
+QString Workspace::setup_path() const { return results_ && !reading_ ? QString::fromStdString(results_->assembly().job.setup) : QString(); }
 
 void Workspace::set_job(const QString& job)
 {
-    if (job == job_) {
+    if (job == job_ && !reading_) {
         return;
     }
     job_ = job;
+    reading_.reset();
     results_.reset();
     base_.reset();
     edits_pending_ = false;
@@ -238,6 +233,9 @@ void Workspace::stop()
 
 double Workspace::progress() const
 {
+    if (reading_ && running_ && watch_) {
+        return watch_->lines > 0 ? std::min(1.0, double(watch_->replayed) / double(watch_->lines)) : 0;
+    }
     if (!running_ || !watch_ || expected_records_ <= 0) {
         return 0;
     }
@@ -247,13 +245,16 @@ double Workspace::progress() const
            0.5 * part(double(watch_->replayed), double(watch_->lines));
 }
 
-QString Workspace::doing() const { return !running_ ? QString() : replaying_ ? tr("replaying %1").arg(job_) : tr("posting %1").arg(job_); }
-
-void Workspace::run()
+QString Workspace::doing() const
 {
-    if (job_.isEmpty()) {
-        return;
-    }
+    return !running_    ? QString()
+           : reading_   ? tr("reading %1").arg(job_)
+           : replaying_ ? tr("replaying %1").arg(job_)
+                        : tr("posting %1").arg(job_);
+}
+
+void Workspace::begin_run()
+{
     stop_contact();
     if (watch_) {
         watch_->stop = true;
@@ -263,15 +264,47 @@ void Workspace::run()
     replaying_ = false;
     stopped_ = false;
     ticker_.start();
+    ++run_number_;
+    pool_.clear();
+    pause_.stop();
+}
+
+/// Of a run that has not come to its end.
+void Workspace::end_run(const std::optional<Error>& error, const SnapshotFiles& files)
+{
+    running_ = false;
+    ticker_.stop();
+    if (error->kind != ErrorKind::cancelled) {
+        error_ = error;
+        if (!reading_) {
+            known_[job_] = {Known::failed, texts_};
+        }
+        watch_files(files);
+        Q_EMIT failed();
+    } else {
+        stopped_ = true;
+    }
+    collect_findings();
+    Q_EMIT finished();
+}
+
+void Workspace::run()
+{
+    if (job_.isEmpty()) {
+        return;
+    }
+    begin_run();
+    if (reading_) {
+        run_reading();
+        return;
+    }
     if (expected_records_ <= 0) {
         for (const QString& name : files_in(QStringLiteral("toolpaths"), QStringLiteral(".cl"))) {
             expected_records_ += double(QFileInfo(folder_ + QStringLiteral("/toolpaths/") + name).size()) / bytes_a_record;
         }
     }
-    const std::uint64_t number = ++run_number_;
+    const std::uint64_t number = run_number_;
     const auto files = std::make_shared<const SnapshotFiles>(documents_.open_texts(), kept_);
-    pool_.clear();
-    pause_.stop();
     pool_.start([this, base = base_, before = results_, in_sight = in_sight_, files, watch = watch_, number, revision = revision_,
                  folder = utf8(folder_), job = utf8(job_), unknown = from_unknown_] {
         if (watch->stopped()) {
@@ -281,21 +314,9 @@ void Workspace::run()
         const SteadyClock clock;
         const auto fail = [&](const Error& error) {
             later([this, error, files, number] {
-                if (number != run_number_) {
-                    return;
+                if (number == run_number_) {
+                    end_run(error, *files);
                 }
-                running_ = false;
-                ticker_.stop();
-                if (error.kind != ErrorKind::cancelled) {
-                    error_ = error;
-                    known_[job_] = {Known::failed, texts_};
-                    watch_files(*files);
-                    Q_EMIT failed();
-                } else {
-                    stopped_ = true;
-                }
-                collect_findings();
-                Q_EMIT finished();
             });
         };
         const auto work = [&] {
@@ -454,6 +475,10 @@ void Workspace::ask(std::uint32_t block)
         return;
     }
     questions_.clear();
+    if (results_->reading) {
+        ask_state(block);
+        return;
+    }
     questions_.start([this, results = results_, watch = question_, block, folder = utf8(folder_)] {
         if (watch->stopped()) {
             return;
@@ -477,7 +502,7 @@ void Workspace::evaluate(std::uint32_t record, const QString& expression)
         expression_->stop = true;
     }
     expression_ = std::make_shared<RunWatch>();
-    if (!results_ || expression.trimmed().isEmpty()) {
+    if (!results_ || results_->reading || expression.trimmed().isEmpty()) {
         Q_EMIT evaluated({}, true);
         return;
     }
@@ -517,7 +542,7 @@ void Workspace::replay_loaded()
         loading_->stop = true;
     }
     loading_ = std::make_shared<RunWatch>();
-    if (!results_ || !loaded_) {
+    if (!results_ || results_->reading || !loaded_) {
         return;
     }
     questions_.start([this, results = results_, watch = loading_, lines = loaded_->lines, path = loaded_->path, folder = utf8(folder_),
@@ -561,7 +586,7 @@ void Workspace::watch_files(const SnapshotFiles& files)
     }
     for (const char* sub :
          {"", "/jobs", "/setups", "/machines", "/overlays", "/controllers", "/dialects", "/posts", "/toolpaths", "/rulebooks"}) {
-        paths.push_back(folder_ + QLatin1String(sub));
+        paths.push_back((folder_.isEmpty() ? QStringLiteral("/nowhere") : folder_) + QLatin1String(sub));
     }
     if (results_ && !results_->assembly().post.rulebook.empty()) {
         paths.push_back(folder_ + QLatin1Char('/') + QString::fromStdString(results_->assembly().post.rulebook));

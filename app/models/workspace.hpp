@@ -20,7 +20,9 @@
 namespace wexilum {
 struct Assembly;
 struct BlockTrace;
+struct CodeReading;
 struct ContactReport;
+struct ControlState;
 class LineTable;
 struct PostedJob;
 struct ProgramDiff;
@@ -45,6 +47,7 @@ struct JobResults {
     std::shared_ptr<const PathShape> shape;                  ///< of its path, and
     std::shared_ptr<const PathPaint> paint;                  ///< its colours by state; with the replay
     std::shared_ptr<const ContactReport> contact;            ///< null until somebody has asked for it
+    std::shared_ptr<const CodeReading> reading;              ///< of a program that is read by itself; null for a job
     std::shared_ptr<const PostedJob> base;   ///< before the unsaved edits; null without any, or where the path is another one
     std::shared_ptr<const ProgramDiff> diff; ///< from that to this; null without, and until it has been made
 
@@ -56,6 +59,14 @@ struct LoadedCode {
     QString path;
     std::shared_ptr<const LineTable> lines;
     std::shared_ptr<const ReplayedCode> replayed; ///< null until it has been read
+};
+
+/// A program that is read by itself, and what it is read with; absolute paths.
+struct ReadFiles {
+    QString code;
+    QString machine;
+    QString controller;
+    QString setup; ///< empty: none
 };
 
 /// A finding and what found it.
@@ -88,6 +99,11 @@ public:
     [[nodiscard]] Known known(const QString& job) const;
     [[nodiscard]] const QString& job() const { return job_; }
     void set_job(const QString& job);
+    /// Reads a program by itself, in the stead of a job, until a job is chosen or a project opened; needs no project. What comes of it is
+    /// in results() as that of a job is; what can't be read is told by failed().
+    void read_code(const ReadFiles& files);
+    /// Nothing while a job is looked at.
+    [[nodiscard]] const std::optional<ReadFiles>& reading() const { return reading_; }
     /// Paths from the project's folder of what the job is made of; empty where nothing was read yet.
     [[nodiscard]] QString setup_path() const;
 
@@ -125,7 +141,8 @@ public:
     /// Tells which lines of the code (from 0) are looked at: an edit shows them before the rest.
     void set_lines_in_sight(std::uint32_t first, std::uint32_t last) { in_sight_ = {first, last}; }
 
-    /// Asks why a block (from 1) is as it is; traced() tells. A later question replaces an earlier one.
+    /// Asks why a block (from 1) is as it is; traced() tells, or of a program that is read by itself state_told(). A later question
+    /// replaces an earlier one.
     void ask(std::uint32_t block);
 
     /// Asks for the value of an expression of Lua at a record; evaluated() tells. A later question replaces an earlier one.
@@ -151,23 +168,33 @@ Q_SIGNALS:
     void findings_changed();
     void contact_changed();
     void traced(const std::shared_ptr<const BlockTrace>& trace);
+    void state_told(std::uint32_t block, const std::shared_ptr<const ControlState>& state); ///< null: the program does not come to it
     void evaluated(const QString& text, bool fine);
     void loaded_changed();
     void message(const QString& text); ///< for the status line
 
 private:
     void changed(); ///< something a run depends on is different now
+    void begin_run();
+    void end_run(const std::optional<Error>& error, const SnapshotFiles& files);
+    void run_reading();
+    void ask_state(std::uint32_t block);
     void edited();
     void take_outside_changes();
     void watch_files(const SnapshotFiles& files);
     void collect_findings();
     void replay_loaded();
+    /// Runs `work` in this object's thread, after what is under way there.
     template <typename F>
-    void later(F work);
+    void later(F work)
+    {
+        QMetaObject::invokeMethod(this, std::move(work), Qt::QueuedConnection);
+    }
 
     QString folder_;
     QString project_name_;
     QString job_;
+    std::optional<ReadFiles> reading_;
     Documents documents_;
     QFileSystemWatcher watcher_;
     QTimer outside_;

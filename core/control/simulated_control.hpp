@@ -4,6 +4,7 @@
 #include "core/base/finding.hpp"
 #include "core/control/code_lines.hpp"
 #include "core/control/control_memory.hpp"
+#include "core/control/control_state.hpp"
 #include "core/control/happening.hpp"
 #include "core/control/machine_state.hpp"
 #include "core/control/operator.hpp"
@@ -53,6 +54,8 @@ public:
     [[nodiscard]] BlockNumber block() const { return block_; }
     [[nodiscard]] const Readings& readings() const { return now_; }
     [[nodiscard]] std::uint32_t channel() const { return start_.channel; }
+    /// What is in force now.
+    [[nodiscard]] ControlState state() const;
 
 private:
     struct State {

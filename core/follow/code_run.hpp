@@ -4,9 +4,11 @@
 #include "core/base/finding.hpp"
 #include "core/base/watch.hpp"
 #include "core/base/world.hpp"
+#include "core/control/control_state.hpp"
 #include "core/follow/follower.hpp"
 
 #include <cstdint>
+#include <optional>
 #include <string>
 
 namespace wexilum {
@@ -38,5 +40,10 @@ struct CodeRunOptions {
 /// lines it has. An Error where the source fails, or the watch stops it.
 Result<std::uint64_t> run_code(const CodeContext& context, const CodeStream& code, const CodeRunOptions& options, Follower& follower,
                                FindingList& findings);
+
+/// What is in force once a block (its line, from 1) has been done; of a block of a subprogram, when it is done for the first time. Nothing
+/// where the program never comes to it. An Error as run_code() has it.
+Result<std::optional<ControlState>> state_behind(const CodeContext& context, const CodeStream& code, std::uint32_t block,
+                                                 RunWatch* watch = nullptr);
 
 } // namespace wexilum

@@ -180,8 +180,8 @@ std::vector<PathState> path_states(const Assembly& a, const ReplayTrack& track)
 {
     std::vector<PathState> out;
     out.reserve(track.motions().size());
-    const InverseSolver& solver = *a.solver;
-    const bool poles = solver.rotary().size() == 2;
+    const InverseSolver* const solver = a.solver.get();
+    const bool poles = solver != nullptr && solver->rotary().size() == 2;
     for (std::size_t i = 0; i < track.motions().size(); ++i) {
         const ReplayTrack::Motion& motion = track.motions()[i];
         const Readings readings = track.readings(i);
@@ -194,8 +194,8 @@ std::vector<PathState> path_states(const Assembly& a, const ReplayTrack& track)
             }
         }
         if (poles && motion.feed) {
-            const Vec3 axis = solver.kinematics().pose(readings, 0).axis;
-            if (axis.cross(solver.pole_axis()).norm() < marked_pole_angle) {
+            const Vec3 axis = solver->kinematics().pose(readings, 0).axis;
+            if (axis.cross(solver->pole_axis()).norm() < marked_pole_angle) {
                 state = PathState::near_singular;
             }
         }

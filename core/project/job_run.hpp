@@ -36,9 +36,10 @@ struct ReplayedCode {
     ReplayTrack track;
     double seconds = 0;
     std::size_t posting_errors = 0; ///< of the run that made it; 0 for code from elsewhere
+    bool compared = true;           ///< with a toolpath; false: it has been read by itself
 
-    /// A program that would not have been written is never proven.
-    [[nodiscard]] bool proven() const { return posting_errors == 0 && !report.findings.has_errors(); }
+    /// A program that would not have been written, or has been compared with nothing, is never proven.
+    [[nodiscard]] bool proven() const { return compared && posting_errors == 0 && !report.findings.has_errors(); }
 };
 
 /// Lines of the program that somebody looks at, shown before the rest is there.

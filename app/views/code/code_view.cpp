@@ -1,8 +1,10 @@
 #include "app/views/code/code_view.hpp"
 
 #include "app/models/findings_model.hpp"
+#include "app/models/state_text.hpp"
 #include "app/models/stations.hpp"
 #include "app/theme/theme.hpp"
+#include "core/follow/code_reading.hpp"
 #include "core/job/assembly.hpp"
 #include "core/project/job_run.hpp"
 
@@ -77,6 +79,15 @@ CodeView::CodeView(Workspace& workspace, Selection& selection, QWidget* parent)
     });
     connect(&workspace, &Workspace::finished, this, [this] { area_->set_preview(0, nullptr); }); // a run that was ended leaves none
     connect(&workspace, &Workspace::replay_changed, this, &CodeView::renew_lane);
+    connect(&workspace, &Workspace::job_changed, this, [this] { // what is read by itself is compared with nothing, and has a sum to show
+        const bool reading = workspace_.reading().has_value();
+        if (lane_button_->isVisibleTo(this) == reading) {
+            lane_button_->setVisible(!reading);
+            area_->set_lane_visible(!reading && lane_button_->isChecked());
+            outline_button_->setChecked(reading);
+            split_->setSizes({reading ? 230 : 170, 600});
+        }
+    });
     connect(&workspace, &Workspace::findings_changed, this, &CodeView::renew_marks);
     connect(&workspace, &Workspace::loaded_changed, this, [this] {
         const bool there = workspace_.loaded().has_value();
@@ -246,6 +257,10 @@ void CodeView::renew_outline()
         return;
     }
     const PostedJob& job = *results->posted;
+    if (results->reading) {
+        outline_reading(*results);
+        return;
+    }
     const auto line_of = [&](std::size_t record) { return job.code.line_of(static_cast<std::uint32_t>(record)); };
     const auto tool_kind = RecordData(record::ToolChange{}).index();
     for (const OperationOutline& operation : job.run.outline.operations) {
@@ -265,6 +280,30 @@ void CodeView::renew_outline()
             item->setData(0, Qt::UserRole, line_of(i));
             ++tool;
         }
+    }
+    outline_->expandAll();
+}
+
+/// Of a program that is read by itself: what the whole does, and each tool.
+void CodeView::outline_reading(const JobResults& results)
+{
+    const auto add = [&](const QString& name, std::uint32_t block, const QStringList& texts) {
+        auto* top = new QTreeWidgetItem(outline_, {name});
+        top->setData(0, Qt::UserRole, block - std::min(block, 1U));
+        for (const QString& text : texts) {
+            auto* item = new QTreeWidgetItem(top, {text});
+            item->setData(0, Qt::UserRole, block - std::min(block, 1U));
+            item->setToolTip(0, text);
+        }
+    };
+    add(tr("The whole program"), 1, program_texts(*results.reading, results.assembly().machine));
+    for (std::size_t i = 0; i < results.reading->tools.size(); ++i) {
+        const ToolStretch& stretch = results.reading->tools[i];
+        const Tool* tool = results.assembly().setup.find_tool(stretch.tool);
+        const QString name = stretch.tool == 0
+                                 ? tr("No tool")
+                                 : tr("Tool %1 %2").arg(stretch.tool).arg(tool != nullptr ? QString::fromStdString(tool->name) : QString());
+        add(name, stretch.first_block.value, tool_texts(stretch));
     }
     outline_->expandAll();
 }

@@ -30,6 +30,7 @@ private:
     void build_bar();
     void renew_lines();
     void renew_outline();
+    void outline_reading(const JobResults& results);
     void renew_lane();
     void renew_marks();
     void follow_selection();

@@ -1,5 +1,6 @@
 #include "app/views/code/trace_pane.hpp"
 
+#include "app/models/state_text.hpp"
 #include "app/models/stations.hpp"
 #include "app/models/workspace.hpp"
 #include "core/base/units.hpp"
@@ -188,6 +189,7 @@ TracePane::TracePane(Workspace& workspace, Selection& selection, QWidget* parent
     connect(&selection, &Selection::word_changed, this, &TracePane::show_word);
     connect(&workspace, &Workspace::replay_changed, this, &TracePane::show_axes);
     connect(&workspace, &Workspace::traced, this, &TracePane::take);
+    connect(&workspace, &Workspace::state_told, this, &TracePane::take_state);
     renew();
 }
 
@@ -213,6 +215,12 @@ void TracePane::show_record()
         record_->set_caption(tr("Nothing chosen"));
         record_->set_code({});
         record_->set_text(tr("Click a block or a word of the code to see what is behind it."));
+        return;
+    }
+    if (results->reading) {
+        record_->set_caption(tr("Line %1").arg(grouped(selection_.line() + 1)));
+        record_->set_code(escaped(std::string(results->posted->code.lines().line(selection_.line()))));
+        record_->set_text(motion_text(*results, selection_.motion(), selection_.line() + 1));
         return;
     }
     if (selection_.record() == Selection::none) {
@@ -298,6 +306,25 @@ void TracePane::take(const std::shared_ptr<const BlockTrace>& trace)
     held_->set_caption(tr("Not written here"));
     held_->set_code({});
     held_->set_text(held);
+    widget()->update();
+}
+
+/// Of a program that is read by itself: what holds once the block has been done.
+void TracePane::take_state(std::uint32_t block, const std::shared_ptr<const ControlState>& state)
+{
+    if (block != selection_.line() + 1) {
+        return;
+    }
+    rule_->setVisible(true);
+    rule_->set_caption(tr("In force after the block"));
+    rule_->set_code({});
+    rule_->set_text(state ? words_in_force(*state) : tr("The program does not come to this block."));
+    held_->setVisible(state != nullptr);
+    if (state) {
+        held_->set_caption(tr("Tool and coordinates"));
+        held_->set_code({});
+        held_->set_text(tool_and_coordinates(*state, workspace_.results()->assembly().machine));
+    }
     widget()->update();
 }
 

@@ -11,6 +11,10 @@
 #include <QScrollArea>
 #include <QTimer>
 
+namespace wexilum {
+struct ControlState;
+} // namespace wexilum
+
 namespace wexilum::app {
 
 /// One station of the thread: a caption and a text, on a card.
@@ -45,6 +49,7 @@ private:
     void show_axes();
     void ask();
     void take(const std::shared_ptr<const BlockTrace>& trace);
+    void take_state(std::uint32_t block, const std::shared_ptr<const ControlState>& state);
     void show_word();
     void follow(const QString& target);
     [[nodiscard]] QString held_text() const;

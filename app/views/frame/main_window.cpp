@@ -1,16 +1,13 @@
 #include "app/views/frame/main_window.hpp"
 
 #include "app/theme/theme.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QApplication>
-#include <QCloseEvent>
-#include <QDragEnterEvent>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMenuBar>
 #include <QMessageBox>
-#include <QMimeData>
 #include <QProgressBar>
 #include <QSettings>
 #include <QVBoxLayout>
@@ -20,7 +17,6 @@ namespace {
 
 constexpr int message_ms = 9000;
 constexpr int progress_after_ms = 150; // what is done sooner shows no progress
-constexpr int most_recent = 8;
 
 } // namespace
 
@@ -109,6 +105,7 @@ void MainWindow::build_menus()
     add(project, tr("Open project …"), QKeySequence::Open, [this] { open_by_dialog(); });
     add(project, tr("Open a copy of the demo"), {}, [this] { starts_.demo(); });
     recent_menu_ = project->addMenu(tr("Recent projects"));
+    add(project, tr("Read code …"), Qt::CTRL | Qt::SHIFT | Qt::Key_O, [this] { read_by_dialog(); });
     project->addSeparator();
     QMenu* fresh = project->addMenu(tr("New"));
     for (const auto& [kind, name] :
@@ -187,7 +184,8 @@ void MainWindow::build_menus()
         action->setChecked(true);
         return action;
     };
-    connect(toggle(tr("Shelf"), Qt::CTRL | Qt::Key_B), &QAction::toggled, shelf_box_, &QWidget::setVisible);
+    shelf_action_ = toggle(tr("Shelf"), Qt::CTRL | Qt::Key_B);
+    connect(shelf_action_, &QAction::toggled, this, &MainWindow::renew_start);
     trace_action_ = toggle(tr("Trace"), Qt::CTRL | Qt::Key_T);
     connect(trace_action_, &QAction::toggled, this, &MainWindow::renew_trace);
     connect(toggle(tr("Findings"), Qt::CTRL | Qt::Key_J), &QAction::toggled, findings_, &QWidget::setVisible);
@@ -252,10 +250,12 @@ void MainWindow::connect_views()
     connect(start_, &StartPane::new_wanted, &starts_, &Starts::project);
     connect(start_, &StartPane::open_wanted, this, &MainWindow::open_by_dialog);
     connect(start_, &StartPane::recent_wanted, this, &MainWindow::open);
+    connect(start_, &StartPane::read_wanted, this, [this] { read_by_dialog(); });
     connect(&starts_, &Starts::open_wanted, this, &MainWindow::open);
     connect(&starts_, &Starts::file_wanted, this, &MainWindow::show_file);
     connect(&starts_, &Starts::told, this, &MainWindow::tell);
     connect(&workspace_, &Workspace::project_changed, this, &MainWindow::renew_start);
+    connect(&workspace_, &Workspace::job_changed, this, &MainWindow::renew_start);
     renew_start();
     for (const auto signal : {&Workspace::code_changed, &Workspace::job_changed}) {
         connect(&workspace_, signal, this, &MainWindow::renew_language);
@@ -322,7 +322,8 @@ void MainWindow::connect_views()
 
 void MainWindow::show_station(Station station)
 {
-    station_ = station;
+    station_ = station_is_there(workspace_, station) ? station : Station::code;
+    station = station_;
     renew_undo();
     strip_->set_current(station);
     stack_->setCurrentIndex(int(station));
@@ -332,6 +333,10 @@ void MainWindow::show_station(Station station)
 /// A second time it goes.
 void MainWindow::show_side(MachineView::Side side)
 {
+    if (workspace_.reading() && side != MachineView::Side::contact) {
+        tell(tr("A program is read by itself: choose a job on the left, or open a project, for what belongs to a job."));
+        return;
+    }
     const bool on = station_ != Station::machine || machine_->side() != side;
     show_station(Station::machine);
     machine_->show_side(on ? side : MachineView::Side::none);
@@ -387,6 +392,9 @@ void MainWindow::show_loaded_line(std::uint32_t line)
 void MainWindow::jump(const FoundAt& found)
 {
     const Finding& f = found.finding;
+    if (found.by == FoundAt::By::file && workspace_.reading()) {
+        return; // its file is none of the project's; the band says all
+    }
     if (found.by == FoundAt::By::file) {
         file_->show_file(QString::fromStdString(f.source.file));
         show_station(Station::language);
@@ -424,7 +432,7 @@ void MainWindow::tell(const QString& message)
 
 void MainWindow::renew_title()
 {
-    const QString project = QFileInfo(workspace_.folder()).fileName();
+    const QString project = workspace_.reading() ? tr("read by itself") : QFileInfo(workspace_.folder()).fileName();
     title_->setText(project.isEmpty() ? QString() : project + QStringLiteral(" · ") + workspace_.job());
     setWindowTitle(project.isEmpty() ? tr("Wexilum") : tr("%1 · %2[*] – Wexilum").arg(project, workspace_.job()));
     renew_undo();
@@ -447,7 +455,7 @@ QUndoStack* MainWindow::stack()
 void MainWindow::renew_language()
 {
     QStringList files;
-    if (const auto& results = workspace_.results()) {
+    if (const auto& results = workspace_.results(); results && !workspace_.reading()) {
         const Assembly& a = results->assembly();
         for (const std::string& file : {a.post.controller, a.post.dialect, a.job.post, a.job_file, a.post.machine, a.job.setup}) {
             files.push_back(QString::fromStdString(file));
@@ -505,127 +513,6 @@ void MainWindow::set_dark(bool dark)
     }
 }
 
-// --- opening and saving ---------------------------------------------------------------------------------------------
-
-bool MainWindow::open(const QString& folder)
-{
-    const QString path = QFileInfo(folder).absoluteFilePath();
-    if (!guard_.may_leave()) {
-        return false;
-    }
-    if (Beginnings::is_empty(path)) {
-        (void)Beginnings::empty_project_in(path); // what went wrong is told by opening it
-    }
-    if (const Status status = workspace_.open_project(path); !status) {
-        tell(QString::fromStdString(status.error().text()));
-        return false;
-    }
-    message_->setVisible(false);
-    recent_.removeAll(path);
-    recent_.push_front(path);
-    while (recent_.size() > most_recent) {
-        recent_.removeLast();
-    }
-    renew_recent();
-    guard_.begin(workspace_.folder());
-    return true;
-}
-
-void MainWindow::keep_edits_in(const QString& folder)
-{
-    guard_.keep_in(folder);
-    QStringList projects;
-    for (const LeftEdits& left : guard_.left()) {
-        projects.push_back(left.project);
-    }
-    projects.removeDuplicates();
-    if (!projects.isEmpty()) {
-        tell(tr("Wexilum ended before some edits were saved. Open the project to have them: %1").arg(projects.join(QStringLiteral(", "))));
-    }
-}
-
-void MainWindow::renew_start()
-{
-    const bool none = workspace_.folder().isEmpty();
-    start_->setVisible(none);
-    strip_->setVisible(!none);
-    down_->setVisible(!none);
-    for (QAction* action : begin_actions_) {
-        action->setEnabled(!none);
-    }
-}
-
-void MainWindow::open_by_dialog()
-{
-    const QString folder = QFileDialog::getExistingDirectory(this, tr("Open a project's folder"), workspace_.folder());
-    if (!folder.isEmpty()) {
-        open(folder);
-    }
-}
-
-void MainWindow::renew_recent()
-{
-    recent_menu_->clear();
-    start_->set_recent(recent_);
-    for (const QString& folder : recent_) {
-        recent_menu_->addAction(folder, this, [this, folder] { open(folder); });
-    }
-    recent_menu_->setEnabled(!recent_.isEmpty());
-}
-
-void MainWindow::closeEvent(QCloseEvent* event)
-{
-    if (!guard_.may_leave()) {
-        event->ignore();
-        return;
-    }
-    guard_.forget();
-    if (remember_) {
-        write_settings();
-    }
-    event->accept();
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* event)
-{
-    if (event->mimeData()->hasUrls()) {
-        event->acceptProposedAction();
-    }
-}
-
-void MainWindow::dropEvent(QDropEvent* event)
-{
-    for (const QUrl& url : event->mimeData()->urls()) {
-        if (url.isLocalFile()) {
-            drop(url.toLocalFile());
-        }
-    }
-    event->acceptProposedAction();
-}
-
-void MainWindow::drop(const QString& path)
-{
-    const QFileInfo info(path);
-    if (info.isDir() || info.fileName() == QStringLiteral("project.json")) {
-        open(info.isDir() ? path : info.absolutePath());
-    } else if (path.startsWith(workspace_.folder() + QLatin1Char('/')) && !info.absolutePath().endsWith(QStringLiteral("/out"))) {
-        const QString inside = path.mid(workspace_.folder().size() + 1);
-        if (inside.startsWith(QStringLiteral("jobs/"))) {
-            workspace_.set_job(info.completeBaseName());
-        } else {
-            show_file(inside);
-        }
-    } else if (info.suffix().compare(QStringLiteral("csv"), Qt::CaseInsensitive) == 0) {
-        show_station(Station::setup);
-        setup_->import_tools(path);
-    } else if (info.suffix().compare(QStringLiteral("cl"), Qt::CaseInsensitive) == 0) {
-        starts_.toolpath(path);
-    } else {
-        show_station(Station::replay);
-        replay_->load(path);
-    }
-}
-
 // --- palette --------------------------------------------------------------------------------------------------------
 
 std::vector<Command> MainWindow::commands() const
@@ -677,6 +564,8 @@ void MainWindow::open_palette()
 void MainWindow::read_settings()
 {
     const QSettings settings;
+    const QStringList read = settings.value(QStringLiteral("read")).toStringList();
+    read_before_ = {read.value(0), read.value(1), read.value(2), read.value(3)};
     restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
     across_->restoreState(settings.value(QStringLiteral("window/across")).toByteArray());
     down_->restoreState(settings.value(QStringLiteral("window/down")).toByteArray());
@@ -692,6 +581,8 @@ void MainWindow::write_settings() const
     settings.setValue(QStringLiteral("window/across"), across_->saveState());
     settings.setValue(QStringLiteral("window/down"), down_->saveState());
     settings.setValue(QStringLiteral("recent"), recent_);
+    settings.setValue(QStringLiteral("read"),
+                      QStringList{read_before_.code, read_before_.machine, read_before_.controller, read_before_.setup});
     settings.setValue(QStringLiteral("dark"), is_dark());
 }
 

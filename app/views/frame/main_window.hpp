@@ -36,6 +36,8 @@ public:
     /// Opens a project; what is wrong with it is told in the window. Asks before, where edits have not been saved, and stays where it is
     /// where these shall not go.
     bool open(const QString& folder);
+    /// Reads a program by itself, in the stead of a job.
+    void read_code(const ReadFiles& files);
     /// Unsaved edits are kept aside in a folder from now on; what an earlier window has left there is offered with its project.
     void keep_edits_in(const QString& folder);
     void show_station(Station station);
@@ -76,6 +78,8 @@ private:
     void renew_progress();
     void renew_recent();
     void open_by_dialog();
+    /// Asks what to read; `code` may be empty.
+    void read_by_dialog(const QString& code = {});
     void renew_start();
     void jump(const FoundAt& found);
     void show_loaded_line(std::uint32_t line);
@@ -122,8 +126,10 @@ private:
     QAction* save_ = nullptr;
     QAction* dark_action_ = nullptr;
     QAction* trace_action_ = nullptr;
+    QAction* shelf_action_ = nullptr;
     QMenu* recent_menu_ = nullptr;
     QStringList recent_;
+    ReadFiles read_before_; ///< what the dialog offers
     QList<QAction*> actions_;
     QList<QAction*> begin_actions_; ///< for files of a project
     QTimer message_timer_;

@@ -95,6 +95,7 @@ void RunStrip::set_current(Station station)
 void RunStrip::renew()
 {
     for (std::size_t i = 0; i < station_count; ++i) {
+        buttons_[i]->setVisible(station_is_there(workspace_, static_cast<Station>(i)));
         buttons_[i]->set_state(station_state(workspace_, static_cast<Station>(i)));
     }
 }

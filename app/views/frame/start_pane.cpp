@@ -68,6 +68,10 @@ StartPane::StartPane(bool has_demo, QWidget* parent) : QWidget(parent), recent_(
     auto* shown = offer(demo, tr("Six machines of a made-up workshop, with heads, tables, a saw and a cylinder, in a copy of your own."));
     shown->setVisible(has_demo);
     column->addWidget(shown);
+    auto* read = named_button(tr("Read code …"), QStringLiteral("start-read"), tr("a program by itself (Ctrl+Shift+O)"));
+    column->addWidget(
+        offer(read, tr("A program by itself, with a machine and a controller: its ways, tools, travel, contact and what is in "
+                       "force, block by block.")));
     list_->setContentsMargins(0, 10, 0, 0);
     list_->setSpacing(6);
     column->addWidget(recent_);
@@ -78,6 +82,7 @@ StartPane::StartPane(bool has_demo, QWidget* parent) : QWidget(parent), recent_(
     connect(fresh, &QPushButton::clicked, this, &StartPane::new_wanted);
     connect(open, &QPushButton::clicked, this, &StartPane::open_wanted);
     connect(demo, &QPushButton::clicked, this, &StartPane::demo_wanted);
+    connect(read, &QPushButton::clicked, this, &StartPane::read_wanted);
     set_recent({});
 }
 

@@ -15,6 +15,7 @@ public:
 
 Q_SIGNALS:
     void demo_wanted();
+    void read_wanted();
     void new_wanted();
     void open_wanted();
     void recent_wanted(const QString& folder);

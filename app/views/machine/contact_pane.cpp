@@ -3,6 +3,7 @@
 #include "app/models/stations.hpp"
 #include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
+#include "core/job/assembly.hpp"
 #include "core/machine/machine_form.hpp"
 
 #include <QHBoxLayout>
@@ -20,7 +21,8 @@ constexpr int contact_tick_ms = 100;
 
 ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), note_(new QLabel), matrix_(new QTableWidget), wrong_(new QLabel),
-      check_(named_button(tr("Check the job"), QStringLiteral("contact-check"), tr("Follows every motion of the code, rapids as they go"))),
+      check_(named_button(tr("Check the program"), QStringLiteral("contact-check"),
+                          tr("Follows every motion of the code, rapids as they go"))),
       progress_(new QProgressBar), stop_(named_button(tr("Stop"), QStringLiteral("contact-stop"), tr("Stops the check"))),
       told_(new QLabel), places_(new QTableWidget)
 {

@@ -6,6 +6,7 @@
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
 #include "core/job/assembly.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QHBoxLayout>
 #include <QPainterPath>

@@ -5,6 +5,7 @@
 #include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QGridLayout>
 #include <QGuiApplication>

@@ -2,6 +2,7 @@
 
 #include "app/models/stations.hpp"
 #include "app/theme/theme.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -330,6 +331,15 @@ void MachineView::renew()
         charts_->renew();
     }
     shown_ = results;
+    for (const auto& [side, button] : side_buttons_) { // the others are of a job, and of what is edited
+        button->setVisible(!workspace_.reading() || side == Side::contact);
+    }
+    for (std::size_t i = 0; i < speeds.size(); ++i) {
+        speed_->setItemText(int(i), (workspace_.reading() ? tr("%1 motions/s") : tr("%1 records/s")).arg(speeds[i]));
+    }
+    if (workspace_.reading() && side_now_ != Side::none && side_now_ != Side::contact) {
+        show_side(Side::none);
+    }
     {
         const QSignalBlocker quiet(position_);
         position_->setRange(0, results ? std::max(0, int(results->posted->records.size()) - 1) : 0);
@@ -445,8 +455,9 @@ void MachineView::show_stand()
         return;
     }
     QString caption = selection_.record() == Selection::none
-                          ? tr("no record")
-                          : tr("record %1 of %2").arg(grouped(selection_.record() + 1), grouped(results->posted->records.size()));
+                          ? (results->reading ? tr("no motion") : tr("no record"))
+                          : (results->reading ? tr("motion %1 of %2") : tr("record %1 of %2"))
+                                .arg(grouped(selection_.record() + 1), grouped(results->posted->records.size()));
     if (selection_.line() != Selection::none) {
         caption += tr(" · line %1").arg(grouped(selection_.line() + 1));
     }

@@ -3,6 +3,7 @@
 #include "app/models/stations.hpp"
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>

@@ -5,6 +5,7 @@
 #include "app/views/frame/parts.hpp"
 #include "app/views/replay/chart_library.hpp"
 #include "core/base/units.hpp"
+#include "core/project/job_run.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>

@@ -5,6 +5,7 @@
 #include "app/theme/theme.hpp"
 #include "app/views/replay/chart_library.hpp"
 #include "core/base/units.hpp"
+#include "core/project/job_run.hpp"
 #include "core/solve/inverse.hpp"
 
 #include <QCheckBox>
@@ -414,7 +415,8 @@ void ReplayView::renew_figures(const ReplayedCode& replayed)
                          .arg(std::lround(replayed.seconds * 1000)));
     gauges_[0]->set_value(r.at_records.tip, r.at_records.tip_budget, 5);
     gauges_[2]->set_value(r.between.tip, r.between.tip_budget, 5);
-    const bool rotary = workspace_.results() && !workspace_.results()->assembly().solver->rotary().empty();
+    const bool rotary = workspace_.results() && workspace_.results()->assembly().solver != nullptr &&
+                        !workspace_.results()->assembly().solver->rotary().empty();
     gauges_[1]->setVisible(rotary);
     gauges_[3]->setVisible(rotary);
     gauges_[1]->set_value(to_deg(r.at_records.axis), to_deg(r.at_records.axis_budget), 5);
