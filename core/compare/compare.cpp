@@ -55,7 +55,8 @@ Comparer::Seen Comparer::see(const Followed& motion)
             motion.to,
             budget_.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(motion.levers.size())) : motion.levers),
             lever_term(chain, motion.levers),
-            motion.turn};
+            motion.turn,
+            motion.stands_for_rapid()};
 }
 
 bool Comparer::within(const Deviation& deviation, const Budget& budget)
@@ -115,7 +116,7 @@ void Comparer::advance(const Pose& at)
     progress_exact_ = true;
     progress_block_ = BlockNumber();
     link_from_ = at;
-    front_ = std::max(front_.value_or(-1e300), at.axis.dot(at.tip));
+    take_front(at);
     any_rapid_ = false;
     hole_.reset();
 }
@@ -393,13 +394,19 @@ void Comparer::moved(const Followed& motion)
     if (move.feed && kerf_.any()) {
         check_kerf(seen);
     }
-    if (move.feed && current() != nullptr) {
+    const auto on_path = [&] {
+        const Expected* next = current();
+        return next != nullptr && next->kind == Expected::Kind::feed &&
+               within(deviation_at(next->piece, next->piece.project(seen.to, progress_), seen.to), seen.budget);
+    };
+    const bool cuts = move.feed && (!seen.stands_for_rapid || on_path());
+    if (cuts && current() != nullptr) {
         brakes_.cut(move, *current());
     }
-    if (move.feed && current() != nullptr && current()->kind == Expected::Kind::by_hand) {
+    if (cuts && current() != nullptr && current()->kind == Expected::Kind::by_hand) {
         miss_posture(move);
     }
-    if (move.feed && current() != nullptr && current()->posture != checked_posture_) {
+    if (cuts && current() != nullptr && current()->posture != checked_posture_) {
         check_parked(move);
     }
     if (hole_ || (current() != nullptr && current()->kind == Expected::Kind::hole)) {
@@ -407,7 +414,7 @@ void Comparer::moved(const Followed& motion)
             return;
         }
     }
-    if (move.feed) {
+    if (cuts) {
         cut(seen);
     } else {
         rapid(seen);

@@ -49,9 +49,10 @@ private:
         const ReplayMove& move;
         Pose from;
         Pose to;
-        Budget budget;         ///< at a record
-        double lever_term = 0; ///< mm: rotary increments at their levers
-        double turn = 0;       ///< rad: the largest way of a rotary joint
+        Budget budget;                 ///< at a record
+        double lever_term = 0;         ///< mm: rotary increments at their levers
+        double turn = 0;               ///< rad: the largest way of a rotary joint
+        bool stands_for_rapid = false; ///< as in Followed
     };
     /// A hole being drilled.
     struct Hole {
@@ -90,6 +91,9 @@ private:
     void rapid(const Seen& seen);
     void check_link(const Seen& seen);
     void check_across(const Seen& seen);
+    void check_bent(const Seen& seen, const Vec3& out, double level);
+    [[nodiscard]] double front_along(const Vec3& axis, double otherwise) const;
+    void take_front(const Pose& at);
     [[nodiscard]] bool stays_clear(const Seen& seen);
     [[nodiscard]] Vec3 out_of_work(const ReplayMove& move, const Pose& from) const;
     bool match_rapid(const Seen& seen);
@@ -167,7 +171,8 @@ private:
     std::optional<Pose> link_from_; // the last pose of the path that was reached; nothing after a tool change
     std::optional<Hole> hole_;
     const Posture* checked_posture_ = nullptr;
-    std::optional<double> front_; ///< mm: how far along the tool the path has come since the posture changed
+    std::optional<double> front_; ///< mm: how far along the tool the path has come since posture or direction changed
+    Vec3 front_axis_ = Vec3::Zero();
     // The rapid of this link that came nearest to the target now waited for.
     double nearest_ = 0;
     std::optional<ReplayMove> nearest_move_;
@@ -177,9 +182,10 @@ private:
     std::vector<BlockNumber> strayed_;  // by joint: the rapid behind the last record that has left it away from home; 0: none
     std::unique_ptr<Along> along_;      ///< null until cuts have come together
 
-    static constexpr double small_turn = 0.02;     ///< rad: of a motion that needs to be looked at in its middle only
-    static constexpr double shortest_timed = 0.01; ///< mm
-    static constexpr double allowed_share = 1.02;  ///< of half an increment that a word may be off
+    static constexpr double same_direction = 1 - 5e-9; ///< cosine
+    static constexpr double small_turn = 0.02;         ///< rad: of a motion that needs to be looked at in its middle only
+    static constexpr double shortest_timed = 0.01;     ///< mm
+    static constexpr double allowed_share = 1.02;      ///< of half an increment that a word may be off
 };
 
 } // namespace wexilum

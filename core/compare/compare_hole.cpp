@@ -26,7 +26,7 @@ bool Comparer::hole(const Seen& seen)
     const bool starts_here = sideways(seen.from, mouth) <= 2 * seen.budget.tip;
     const bool ends_here = sideways(seen.to, mouth) <= seen.budget.tip && angle_between(seen.to.axis, mouth.axis) <= seen.budget.axis;
     if (hole_ && !ends_here) {
-        if (seen.move.feed) {
+        if (seen.move.feed && !seen.stands_for_rapid) {
             find(Severity::error, "off-path", "", "the tool leaves the hole sideways at feed", "restore the way out of the hole", &item,
                  seen.move.block, 1);
         }
@@ -35,7 +35,7 @@ bool Comparer::hole(const Seen& seen)
     }
     if (!hole_) {
         if (!ends_here) {
-            if (seen.move.feed) {
+            if (seen.move.feed && !seen.stands_for_rapid) {
                 return false;
             }
             const double near = sideways(seen.to, mouth);
@@ -47,7 +47,7 @@ bool Comparer::hole(const Seen& seen)
             return true;
         }
         if (!starts_here) {
-            if (seen.move.feed) {
+            if (seen.move.feed && !seen.stands_for_rapid) {
                 find(Severity::error, "rapid-at-feed", "", "the way to a hole is gone at feed", "write the word for rapid before it", &item,
                      seen.move.block);
             }
@@ -57,7 +57,11 @@ bool Comparer::hole(const Seen& seen)
         hole_ = Hole{};
         hole_->deepest = item.plan.clearance;
     }
-    if (seen.move.feed) {
+    if (starts_here && !seen.move.feed) {
+        check_bent(seen, mouth.axis, mouth.axis.dot(mouth.tip) + item.plan.clearance);
+    }
+    const bool clear = h1 > h0 ? !item.plan.feeds_out : h1 >= std::min(item.plan.clearance, hole_->deepest) - 2 * seen.budget.tip;
+    if (seen.move.feed && !(clear && seen.stands_for_rapid)) {
         hole_feed(seen, item, h0, h1);
     } else {
         hole_rapid(seen, item, h0, h1);

@@ -92,9 +92,12 @@ void Comparer::check_link(const Seen& seen)
     const double side = (way - out * rise).norm();
     const double least = 2 * m.length_increment;
     if (side <= least) {
+        const Expected* to = current();
+        const double beyond = rise > 0 || to == nullptr || !is_motion(*to) ? 1e300 : out.dot(to->piece.to.tip);
+        check_bent(seen, out, front_along(out, beyond));
         return;
     }
-    if (std::abs(rise) > least && !task_.controller.rapid_straight) {
+    if (std::abs(rise) > least && !m.together()) {
         find(Severity::error, "slanting-rapid", "",
              "a rapid moves sideways and along the tool in one block; the control may do either first",
              "write two blocks: away first, or sideways first", current(), m.block, side);
@@ -112,11 +115,68 @@ void Comparer::check_link(const Seen& seen)
     const Vec3 axis = chain(m.mount).kinematics.blade() ? out : link_from_->axis;
     const double target = item->kind == Expected::Kind::hole ? item->plan.clearance : 0;
     const double high = std::max(axis.dot(link_from_->tip), axis.dot(item->piece.to.tip) + target);
-    const double low = std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip));
+    double low = 1e300; // on the way that the joints go
+    for (const Vec3& tip : follower_.corners(m, m.together())) {
+        low = std::min(low, axis.dot(tip));
+    }
     if (low < high - 2 * seen.budget.tip - 1e-3) {
         find(Severity::error, "sideways-while-low", "",
              fmt::format("a rapid moves sideways {:.3f} mm below the higher end of its way", high - low), "go up first, or down last", item,
              m.block, high - low);
+    }
+}
+
+/// How far the path has come along an axis, where it has gone along that one; `otherwise` where it has turned.
+double Comparer::front_along(const Vec3& axis, double otherwise) const
+{
+    return front_ && front_axis_.dot(axis) > same_direction ? *front_ : otherwise;
+}
+
+void Comparer::take_front(const Pose& at)
+{
+    const bool goes_on = front_ && front_axis_.dot(at.axis) > same_direction;
+    front_ = std::max(goes_on ? *front_ : -1e300, at.axis.dot(at.tip));
+    front_axis_ = at.axis;
+}
+
+/// A rapid along the tool: below `level` along `out` its joints must keep the tip on the straight way.
+void Comparer::check_bent(const Seen& seen, const Vec3& out, double level)
+{
+    const ReplayMove& m = seen.move;
+    if (m.together()) {
+        return;
+    }
+    const std::vector<Vec3> tips = follower_.corners(m, m.together());
+    const Vec3 way = (seen.to.tip - seen.from.tip).normalized();
+    double dragged = 0;
+    double deep = 0;
+    const auto look = [&](const Vec3& tip) {
+        const Vec3 off = tip - seen.from.tip;
+        const double side = (off - way * way.dot(off)).norm();
+        if (side > dragged) {
+            dragged = side;
+            deep = level - out.dot(tip);
+        }
+    };
+    for (std::size_t i = 1; i < tips.size(); ++i) { // between corners the way aside grows or shrinks evenly
+        const double h0 = out.dot(tips[i - 1]);
+        const double h1 = out.dot(tips[i]);
+        if (h0 < level) {
+            look(tips[i - 1]);
+        }
+        if (h1 < level) {
+            look(tips[i]);
+        }
+        if ((h0 < level) != (h1 < level)) {
+            look(tips[i - 1] + (tips[i] - tips[i - 1]) * ((level - h0) / (h1 - h0)));
+        }
+    }
+    if (dragged > 2 * m.length_increment + seen.budget.tip) {
+        const std::string where =
+            deep < 1e100 ? fmt::format("{:.3f} mm before it is out of the work", deep) : std::string("out of its cut");
+        find(Severity::error, "bent-rapid", "",
+             fmt::format("each joint of this rapid goes at its own speed: the tool is dragged {:.3f} mm sideways {}", dragged, where),
+             "go this way at feed, or with a word that goes straight", current(), m.block, dragged);
     }
 }
 
@@ -132,7 +192,7 @@ bool Comparer::stays_clear(const Seen& seen)
         return false;
     }
     const ClearanceSurface allowed = clearance->shrunk(slack + 2 * seen.budget.tip);
-    const std::vector<Readings> stretches = rapid_stretches(task_.machine, m.from, m.to, task_.controller.rapid_straight);
+    const std::vector<Readings> stretches = rapid_stretches(task_.machine, m.from, m.to, m.together());
     for (std::size_t i = 1; i < stretches.size(); ++i) {
         for (int k = 0; k <= samples; ++k) {
             const Readings at = stretches[i - 1] + (stretches[i] - stretches[i - 1]) * (double(k) / samples);
@@ -189,7 +249,7 @@ bool Comparer::match_rapid(const Seen& seen)
                 miss_rapids();
             }
         }
-        if (seen.move.feed && !path_.at(i)->may_feed) {
+        if (seen.move.feed && !path_.at(i)->may_feed && !seen.stands_for_rapid) {
             find(Severity::error, "rapid-at-feed", "", "the path goes here in rapid, the program at feed",
                  "write the word for rapid before it", path_.at(i), seen.move.block);
         }

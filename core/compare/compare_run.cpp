@@ -356,8 +356,11 @@ void Comparer::note_along(const FollowedCuts& cuts, const ExpectedPath::Cuts& it
             ratio[i] += cuts.to.axis[k][i] * cuts.to.tip[k][i];
         }
     }
-    front_ = std::max(front_.value_or(-1e300), largest(ratio, first, end));
     const Pose last = cuts.to.at(end - 1);
+    take_front(cuts.to.at(first));
+    if (front_axis_.dot(last.axis) > same_direction) {
+        front_ = std::max(*front_, largest(ratio, first, end));
+    }
     next_ += end - first - 1;
     advance(last);
     path_.pass_cuts(end - first);

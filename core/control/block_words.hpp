@@ -13,6 +13,7 @@ inline constexpr double largest_word = 1e7;  // mm or deg
 inline constexpr double travel_slack = 1e-6; // mm or rad
 inline constexpr double standing = 1e-9;     // mm or rad: a joint that moves by no more is held
 inline constexpr double no_motion = 1e-12;   // mm or rad
+inline constexpr double nearly = 0.98;       // of a limit: at it
 
 struct SimulatedControl::BlockWords {
     std::vector<const WordMeaning*> functions;

@@ -100,6 +100,7 @@ void SimulatedControl::time_feed(ReplayMove& move)
         report(Severity::error, "no-feed", "", "a move at feed while no feed is in force", "write the feed in this block");
         return;
     }
+    const auto feed_before = feed_;
     double seconds = 0;
     if (function == Function::feed_inverse_time) {
         seconds = 1 / *feed_;
@@ -120,6 +121,8 @@ void SimulatedControl::time_feed(ReplayMove& move)
         move.at_joint_limit = move.at_joint_limit || least > 0.999 * seconds;
         seconds = std::max(seconds, least);
     }
+    const double most = function == Function::feed_per_minute ? controller_.feed_most : 0;
+    move.at_feed_limit = most > 0 && *feed_before * 60 > nearly * most;
     move.seconds = seconds;
     move.feed_precision = feed_precision_;
 }

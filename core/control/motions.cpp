@@ -149,6 +149,7 @@ void SimulatedControl::go(const BlockWords& words, const Readings& wanted, bool 
         check_by_hand(feed);
     }
     move.on_plane = in_frame() && tip_words_->kind == FrameKind::tilted_plane && !move.to_machine_position;
+    move.rapid_straight = in_frame() && !move.to_machine_position ? controller_.tip_rapid_straight : controller_.rapid_straight;
     move.turned_slack = turned_ ? turned_slack(move.from, move.to) : 0;
     if (!feed) {
         move.seconds = least_seconds(move.from, move.to);

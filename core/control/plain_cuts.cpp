@@ -97,7 +97,7 @@ bool SimulatedControl::plain_cut(const CodeBlock& block)
         seen |= bit;
         if (means == PlainCuts::feed_word) {
             const FeedWord read = read_feed(plain.feed_mode, word);
-            if (!(read.feed > 0) || read.feed > plain.feed_most) {
+            if (!(read.feed > 0)) {
                 return false;
             }
             feed = read.feed;
@@ -118,7 +118,7 @@ bool SimulatedControl::plain_cut(const CodeBlock& block)
         to[joint] = turned.to;
     }
     double most = 0;
-    bool fits = any && feed.has_value();
+    bool fits = any && feed.has_value() && *feed <= nearly * plain.feed_most; // at the limit it may stand for a rapid
     for (std::size_t i = 0; i < joints; ++i) {
         const double by = std::abs(to[i] - now_[Eigen::Index(i)]);
         most = std::max(most, by);

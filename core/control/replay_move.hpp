@@ -32,6 +32,7 @@ struct ReplayMove {
     double seconds = 0;                   ///< how long it takes, no joint faster than it can go
     double feed_precision = 0;            ///< half the last digit of the feed word over its value
     bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
+    bool at_feed_limit = false;           ///< the feed word is the most that the control takes
     bool from_known = true;               ///< the program itself has brought every joint where it starts
     bool to_machine_position = false;     ///< went by absolute machine coordinates
     std::uint32_t mount = 0;              ///< that carries the tool, by its place in Machine::mounts
@@ -44,6 +45,7 @@ struct ReplayMove {
     std::uint32_t open_brakes = 0;             ///< joints that a brake could hold and does not, a bit each
     std::uint32_t shifted = 0;                 ///< joints whose coordinate a word has shifted, a bit each
     double turned_slack = 0;                   ///< mm: how far the rounding of a rotation's words may carry the tip
+    bool rapid_straight = false;               ///< where it goes, the control moves all joints of a rapid in proportion
     bool on_plane = false;                     ///< X, Y and Z were coordinates on a tilted plane
     bool tip_words = false;                    ///< X, Y and Z were coordinates of the tip: no rotary word has moved it
     const InverseSolver* tip_solver = nullptr; ///< set: the tip goes straight from tip_from to tip_to (work mount's frame) while the
@@ -58,7 +60,9 @@ struct ReplayMove {
     {
         return joint == surface_joint ? surface_zero + value / surface_scale : value;
     }
-    /// Where the joints are at fraction u of the motion.
+    /// Whether the joints go in proportion; otherwise each at its own speed, and one after the other comes to its end.
+    [[nodiscard]] bool together() const { return feed || rapid_straight; }
+    /// Where the joints are at fraction u of the motion, were they to go together.
     [[nodiscard]] Readings at(double u) const;
 
 private:

@@ -310,6 +310,8 @@ private:
         std::size_t path = 0;
         fields.choice("rapid", path, {"each-joint", "straight"}, true);
         c_.rapid_straight = path == 1;
+        fields.choice("tip_rapid", path, {"each-joint", "straight"});
+        c_.tip_rapid_straight = path == 1;
         fields.choice<Controller::RotaryFeed>(
             "rotary_feed", c_.rotary_feed,
             {{"combined", Controller::RotaryFeed::combined}, {"linear-only", Controller::RotaryFeed::linear_only}});

@@ -97,7 +97,8 @@ struct Controller : Addresses {
     char comment_close = ')';
 
     // What it does.
-    bool rapid_straight = false; ///< rapid moves all joints in proportion; otherwise each at its own speed
+    bool rapid_straight = false;     ///< rapid moves all joints in proportion; otherwise each at its own speed
+    bool tip_rapid_straight = false; ///< the same while X, Y and Z are coordinates of the tip
     bool has_arcs = true;
     bool arc_centre = true; ///< takes centre words, incremental from the start
     bool arc_radius = true; ///< takes a radius word; positive up to 180 degrees, negative beyond

@@ -108,9 +108,9 @@ bool CutPlaces::reached(const Pose& pose, const Vec3& out, double radius) const
 
 // --- set-up ---------------------------------------------------------------------------------------------------------------
 
-Result<ContactObserver> ContactObserver::make(const Machine& machine, const Setup& setup, bool rapid_straight, FindingList& findings)
+Result<ContactObserver> ContactObserver::make(const Machine& machine, const Setup& setup, FindingList& findings)
 {
-    ContactObserver out(machine, setup, rapid_straight, findings);
+    ContactObserver out(machine, setup, findings);
     auto set = ContactSet::make(machine, setup);
     if (!set) {
         return set.error();
@@ -139,7 +139,8 @@ void ContactObserver::moved(const Followed& motion)
     const ReplayMove& move = motion.move;
     ++moves_;
     set_->fit(move.mount, setup_.find_tool(move.tool));
-    const bool cuts = move.feed && (move.spindle != record::SpindleState::off || setup_.spindle != Actor::program);
+    const bool feeds = move.feed && !motion.stands_for_rapid();
+    const bool cuts = feeds && (move.spindle != record::SpindleState::off || setup_.spindle != Actor::program);
     for (const std::size_t pair : set_->stock_pairs()) {
         watch().watch(pair, !cuts);
     }
@@ -163,8 +164,7 @@ void ContactObserver::moved(const Followed& motion)
         }
         curved(std::max(1, int(std::ceil(turn / small_turn))));
     } else {
-        const bool together = move.feed || rapid_straight_;
-        const std::vector<Readings> stretches = rapid_stretches(machine_, move.from, move.to, together);
+        const std::vector<Readings> stretches = rapid_stretches(machine_, move.from, move.to, move.together());
         for (std::size_t i = 1; i < stretches.size(); ++i) {
             follow(stretches[i - 1], stretches[i], 0);
         }
@@ -270,7 +270,7 @@ void ContactObserver::tell(const ReplayMove& move, const Meeting& meeting)
 void ContactObserver::tell_rapid_in_stock(const Followed& motion)
 {
     const ReplayMove& move = motion.move;
-    if (move.feed) { // with the spindle standing: wherever that is
+    if (move.feed && !motion.stands_for_rapid()) { // with the spindle standing: wherever that is
         add(Finding::make(Severity::error, "contact", "the cutter feeds into the stock while its spindle stands",
                           "start the spindle before", 1),
             "standing", move.block);
@@ -315,7 +315,7 @@ Result<ContactReport> check_contacts(const CodeContext& context, const std::vect
         ContactReport out;
         static const Setup nothing;
         const Setup& setup = context.setup != nullptr ? *context.setup : nothing;
-        auto observer = ContactObserver::make(context.machine, setup, context.controller.rapid_straight, out.findings);
+        auto observer = ContactObserver::make(context.machine, setup, out.findings);
         if (!observer) {
             return observer.error();
         }

@@ -57,9 +57,9 @@ struct ContactSources {
 
 class ContactObserver final : public MotionListener {
 public:
-    /// Machine, setup and the list must outlive the observer. `rapid_straight`: the control moves all joints of a rapid together. An
-    /// Error of kind value where the machine's list names what the machine does not have.
-    static Result<ContactObserver> make(const Machine& machine, const Setup& setup, bool rapid_straight, FindingList& findings);
+    /// Machine, setup and the list must outlive the observer. An Error of kind value where the machine's list names what the
+    /// machine does not have.
+    static Result<ContactObserver> make(const Machine& machine, const Setup& setup, FindingList& findings);
 
     /// The program that the following motions come from.
     void begin_file(const std::string& name, const ContactSources& sources);
@@ -71,8 +71,8 @@ public:
     [[nodiscard]] ContactWatch& watch() { return set_->watch(); }
 
 private:
-    ContactObserver(const Machine& machine, const Setup& setup, bool rapid_straight, FindingList& findings)
-        : machine_(machine), setup_(setup), rapid_straight_(rapid_straight), findings_(findings)
+    ContactObserver(const Machine& machine, const Setup& setup, FindingList& findings)
+        : machine_(machine), setup_(setup), findings_(findings)
     {}
     void tell(const ReplayMove& move, const Meeting& meeting);
     /// Of the tool that cuts; 0 for a blade.
@@ -85,7 +85,6 @@ private:
 
     const Machine& machine_;
     const Setup& setup_;
-    bool rapid_straight_;
     FindingList& findings_;
     std::optional<ContactSet> set_;
     std::string file_;

@@ -1,11 +1,26 @@
 #include "core/follow/follower.hpp"
 
+#include "core/motion/rapid_way.hpp"
+
 #include <algorithm>
 #include <cmath>
 
 namespace wexilum {
 
 Pose Followed::at(double u) const { return by.pose_at(move, u); }
+
+bool Followed::stands_for_rapid() const
+{
+    if (!move.feed || move.rapid_straight || move.arc || turn > 1e-9 || !(move.at_joint_limit || move.at_feed_limit)) {
+        return false;
+    }
+    const Vec3 way = (to.tip - from.tip).normalized();
+    const std::vector<Vec3> tips = by.corners(move, false);
+    return std::any_of(tips.begin(), tips.end(), [&](const Vec3& tip) {
+        const Vec3 off = tip - from.tip;
+        return (off - way * way.dot(off)).norm() > 2 * move.length_increment;
+    });
+}
 
 Followed FollowedCuts::cut(const ReplayMove& move, std::size_t i) const
 {
@@ -54,6 +69,15 @@ Result<Follower> Follower::make(const Machine& machine, const Frame& part, std::
 Pose Follower::pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers) const
 {
     return in_part_(chain(mount).kinematics.pose_and_levers(readings, tool_length, levers));
+}
+
+std::vector<Vec3> Follower::corners(const ReplayMove& move, bool together) const
+{
+    std::vector<Vec3> out;
+    for (const Readings& at : rapid_stretches(*machine_, move.from, move.to, together)) {
+        out.push_back(pose_of(move.mount, at, move.tool_length).tip);
+    }
+    return out;
 }
 
 void Follower::poses_along(std::uint32_t mount, const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length,

@@ -23,6 +23,9 @@ struct Followed {
 
     /// The pose at fraction u of the motion.
     [[nodiscard]] Pose at(double u) const;
+    /// Whether a motion at feed is one that would be a rapid, did the control go straight in rapids: it goes as fast as the control can,
+    /// and in rapid its joints would leave the straight way.
+    [[nodiscard]] bool stands_for_rapid() const;
 };
 
 /// Cuts that follow one another, likewise.
@@ -69,6 +72,9 @@ public:
     [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[mount]; }
     /// Part's frame. `levers` may be null; otherwise as in Kinematics.
     [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers = nullptr) const;
+    /// The corners of the tip's way, beginning and end among them: what joints that go each at their own speed make of a straight one.
+    /// Precondition: no rotary joint moves.
+    [[nodiscard]] std::vector<Vec3> corners(const ReplayMove& move, bool together) const;
     [[nodiscard]] Pose pose_at(const ReplayMove& move, double u) const { return pose_of(move.mount, move.at(u), move.tool_length); }
     /// The same for many readings by joint, from `first` to before `end`; as Kinematics::poses_along().
     void poses_along(std::uint32_t mount, const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length,

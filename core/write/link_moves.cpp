@@ -92,7 +92,7 @@ void MotionWriter::leave_along_tool()
     if ((clear - here.tip).norm() > 0) {
         const Stand out = with_same_turn(clear);
         check_travel(out.readings);
-        move(Function::rapid, out, linear_joints_);
+        move_clear(out, linear_joints_);
     }
 }
 
@@ -351,7 +351,7 @@ void MotionWriter::go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& plac
         feed_line(target, place.last->seconds(length), length, *place.last);
         return;
     }
-    move(Function::rapid, target, linear_joints_);
+    move_clear(target, linear_joints_);
 }
 
 /// One block of a link, in the joints' own readings. The first that moves the joint which carries the length states that length.
@@ -380,9 +380,14 @@ void MotionWriter::link_move(JointSet joints, const Turns& turns, const Vec3& ti
     check_travel(end);
     const double way = (tip - solver_->kinematics().pose(now(), tool_length_).tip).norm();
     if (statement.slots.size() == 0) {
-        arrives ? feed_line(target, place.last->seconds(way), way, *place.last) : void(move(Function::rapid, target, joints));
+        if (arrives) {
+            feed_line(target, place.last->seconds(way), way, *place.last);
+        } else {
+            move_clear(target, joints);
+        }
         return;
     }
+    const auto straight = arrives ? std::nullopt : straight_feed(target, joints);
     if ((joints & rotary_joints_) != 0) {
         release_moving(target);
     }
@@ -390,8 +395,10 @@ void MotionWriter::link_move(JointSet joints, const Turns& turns, const Vec3& ti
         const bool by_time = place.last->mode == FeedMode::inverse_time;
         add_feed(statement, by_time ? FeedMode::per_minute : place.last->mode,
                  by_time ? way / place.last->seconds(way) : place.last->value);
+    } else if (straight) {
+        add_feed(statement, FeedMode::per_minute, straight->value);
     }
-    if (auto word = emitter_.function(arrives ? Function::linear : Function::rapid)) {
+    if (auto word = emitter_.function(arrives || straight ? Function::linear : Function::rapid)) {
         statement.slots.push_back(*word);
     }
     for (const std::size_t i : frame_.chain()) {

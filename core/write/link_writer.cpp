@@ -2,6 +2,7 @@
 #include "core/write/motion_writer.hpp"
 
 #include "core/base/units.hpp"
+#include "core/motion/rapid_way.hpp"
 
 #include <fmt/format.h>
 
@@ -68,7 +69,62 @@ void MotionWriter::lock_standing()
     }
 }
 
-bool MotionWriter::move_once(Function function, const Stand& target, JointSet joints)
+/// The fastest feed, where the joints of a rapid, each at its own speed, would take the tip beside a way along the tool, or lower than the
+/// ends of another one; nothing where a rapid does.
+std::optional<FeedSpec> MotionWriter::straight_feed(const Stand& target, JointSet joints)
+{
+    const Controller& controller = assembly_.controller;
+    const bool goes_straight = of_the_tip(frame_.kind()) ? controller.tip_rapid_straight : controller.rapid_straight;
+    if (goes_straight || on_cylinder() || !emitter_.function(Function::linear)) {
+        return std::nullopt;
+    }
+    Readings end = now();
+    std::size_t moving = 0;
+    double seconds = 0;
+    for (const std::size_t i : frame_.chain()) {
+        const auto at = Eigen::Index(i);
+        end[at] = (joints & bit_of(i)) != 0 ? target.readings[at] : end[at];
+        const double way = std::abs(end[at] - now()[at]);
+        const bool stays_back = (joints & bit_of(i)) == 0 && target.counts[i] != now_.counts[i]; // its turn comes later
+        if (stays_back || (way > 0 && frame_.is_rotary()[i])) {
+            return std::nullopt;
+        }
+        moving += way > 0 ? 1 : 0;
+        seconds = std::max(seconds, way / assembly_.machine.joints[i].speed);
+    }
+    if (moving < 2) {
+        return std::nullopt;
+    }
+    const double least = 2 * frame_.rounding().step(Quantity::length);
+    const Pose from = solver_->kinematics().pose(now(), tool_length_);
+    const Vec3 to = solver_->kinematics().pose(end, tool_length_).tip;
+    const Vec3 out = out_of_work(from, now());
+    const Vec3 way = to - from.tip;
+    const bool along = (way - out * out.dot(way)).norm() <= least;
+    const double length = way.norm();
+    bool leaves = false;
+    for (const Readings& corner : rapid_stretches(assembly_.machine, now(), end, false)) {
+        const Vec3 off = solver_->kinematics().pose(corner, tool_length_).tip - from.tip;
+        const double beside = length > 0 ? (off - way * (way.dot(off) / (length * length))).norm() : 0;
+        leaves = leaves || (along ? beside > least : out.dot(off) < std::min(0.0, out.dot(way)) - least);
+    }
+    if (!leaves || seconds <= 0) {
+        return std::nullopt;
+    }
+    const double most = controller.feed_most > 0 ? per_minute(controller.feed_most) : length / seconds;
+    return FeedSpec{FeedMode::per_minute, std::min(length / seconds, most), 0};
+}
+
+void MotionWriter::move_clear(const Stand& target, JointSet joints)
+{
+    if (const auto straight = straight_feed(target, joints)) {
+        move_once(Function::linear, target, joints, &*straight);
+    } else {
+        move(Function::rapid, target, joints);
+    }
+}
+
+bool MotionWriter::move_once(Function function, const Stand& target, JointSet joints, const FeedSpec* feed)
 {
     if ((joints & rotary_joints_) != 0 && !brakes_.empty()) {
         release_moving(target);
@@ -91,6 +147,9 @@ bool MotionWriter::move_once(Function function, const Stand& target, JointSet jo
     }
     if (!any) {
         return false;
+    }
+    if (feed != nullptr) {
+        add_feed(statement, feed->mode, feed->value);
     }
     if (auto word = emitter_.function(function)) {
         statement.slots.push_back(*word);
@@ -200,9 +259,9 @@ void MotionWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec*
     const double sideways = (pose.tip - here.tip - out * rise).norm();
     const double least = frame_.rounding().step(Quantity::length);
     if (sideways > 2 * least && std::abs(rise) > 2 * least) {
-        move(Function::rapid, with_same_turn(corner), linear_joints_);
+        move_clear(with_same_turn(corner), linear_joints_);
     }
-    move(Function::rapid, target, linear_joints_);
+    move_clear(target, linear_joints_);
     retracted_ = false;
 }
 

@@ -235,6 +235,9 @@ private:
     }
     [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
     bool move(Function function, const Stand& target, JointSet joints);
+    /// In rapid, or straight at the fastest feed where the rapid would drag the tool aside or lower. Rotary joints stand.
+    void move_clear(const Stand& target, JointSet joints);
+    [[nodiscard]] std::optional<FeedSpec> straight_feed(const Stand& target, JointSet joints);
     void take_chain();
     void release(std::size_t joint);
     void release_moving(const Stand& target);
@@ -287,7 +290,7 @@ private:
     void add_length(Statement& statement);
     void set_length_shift(double mm);
     void report_many_blocks(const SheetWay& way, double length);
-    bool move_once(Function function, const Stand& target, JointSet joints);
+    bool move_once(Function function, const Stand& target, JointSet joints, const FeedSpec* feed = nullptr);
     void add_axis(Statement& statement, std::size_t joint, std::int64_t counts);
     /// The counts to write for a joint that goes from where it stands to these.
     std::int64_t axis_word(std::size_t joint, std::int64_t counts);

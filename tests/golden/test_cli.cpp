@@ -55,6 +55,69 @@ QStringList keys(const QJsonObject& object) { return object.keys(); }
 class TestCli : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    /// A program by itself; figures by hand: Tarn 3 goes 300 mm/s in X and Y and 250 mm/s in Z, the work offset is none.
+    void reads_programs_by_themselves()
+    {
+        QTemporaryDir folder;
+        const QString code = write(folder, "by-itself.nc", "G21 G90 G94\nG0 X60. Y-30.\nS900 M3\nG1 X90. Y10. F600.\nM30\n");
+        const QStringList parts{"--machine", project() + "/machines/tarn-3.json", "--controller", project() + "/controllers/morrow-m.json"};
+        const Outcome told = run(QStringList{"read", "--json"} + parts + QStringList{code});
+        QVERIFY2(told.code == 0, told.err.constData());
+        const QJsonObject json = told.json();
+        QCOMPARE(keys(json), (QStringList{"axes", "blocks", "cutting_s", "dwell_s", "files", "findings", "motions", "rapid_s", "seconds",
+                                          "tip_mm", "tip_of_cuts_mm", "tools", "waited_for_brakes_s"}));
+        QCOMPARE(json["blocks"].toInt(), 5);
+        QCOMPARE(json["motions"].toInt(), 2);
+        QVERIFY(std::abs(json["rapid_s"].toDouble() - 0.2) < 1e-12);
+        QVERIFY(std::abs(json["cutting_s"].toDouble() - 5) < 1e-12); // 50 mm at 10 mm/s
+        const QJsonObject tool = json["tools"].toArray().first().toObject();
+        QVERIFY(std::abs(tool["feed_mm_per_min"].toObject()["high"].toDouble() - 600) < 1e-9);
+        QCOMPARE(tool["speed_rpm"].toObject()["low"].toDouble(), 900.0);
+        for (const auto& axis : json["axes"].toArray()) {
+            if (axis.toObject()["joint"].toString() == QStringLiteral("X")) {
+                QCOMPARE(axis.toObject()["readings"].toObject()["high"].toDouble(), 90.0);
+                QCOMPARE(axis.toObject()["readings"].toObject()["high_block"].toInt(), 4);
+                QCOMPARE(axis.toObject()["of_cuts"].toObject()["low"].toDouble(), 60.0);
+                QCOMPARE(axis.toObject()["travel_left"].toDouble(), 330.0); // of 420
+            }
+        }
+        QCOMPARE(json["tip_of_cuts_mm"].toObject()["y"].toObject()["low"].toDouble(), -30.0);
+        const Outcome words = run(QStringList{"read"} + parts + QStringList{code});
+        QVERIFY2(words.out.contains("no setup is given: work offsets and tool lengths count as 0"), words.out.constData());
+        // What the control refuses is told with its line, and the exit says so.
+        const QString wrong = write(folder, "wrong.nc", "G21 G90 G94\nG0 X60. Y-30.\nG1 X990. F600.\nG7 X1.\nM30\n");
+        const Outcome refused = run(QStringList{"read"} + parts + QStringList{wrong});
+        QCOMPARE(refused.code, 1);
+        QVERIFY2(refused.out.contains("X goes 570.000 mm beyond the high end of its travel"), refused.out.constData());
+        QVERIFY(refused.out.contains("the control does not know G7") && refused.out.contains("wrong.nc:4"));
+        const Outcome none = run(QStringList{"read"} + parts + QStringList{folder.filePath("none.nc")});
+        QCOMPARE(none.code, 2);
+        QVERIFY(none.err.contains("none.nc"));
+        QCOMPARE(run({"read", "--machine", parts[1], code}).code, 2);
+        QCOMPARE(run({"contact"}).code, 2);
+        QCOMPARE(run(QStringList{"contact", "--project", project()} + parts + QStringList{code}).code, 2);
+    }
+
+    /// A job's own code by itself meets what the job's check meets.
+    void contact_of_programs_is_that_of_the_job()
+    {
+        QTemporaryDir folder;
+        for (const auto& [job, parts] : {std::pair("fork-arm", std::array{"fell-4", "orrin-h", "fork-arm"}),
+                                         std::pair("mirror-cell", std::array{"tarn-3", "morrow-m", "mirror-cell"})}) {
+            QCOMPARE(run({"post", "--project", project(), "--job", job, "--out", folder.path()}).code, 0);
+            const Outcome own = run({"contact", "--project", project(), "--job", job, "--json"});
+            const QString code = QDir(folder.path()).entryInfoList({QString(job) + ".*"}).first().filePath();
+            const Outcome alone = run({"contact", "--machine", project() + "/machines/" + parts[0] + ".json", "--controller",
+                                       project() + "/controllers/" + parts[1] + ".json", "--setup",
+                                       project() + "/setups/" + parts[2] + ".json", code, "--json"});
+            QVERIFY2(alone.code == own.code, alone.err.constData());
+            QVERIFY(own.json()["moves"].toInt() > 0);
+            QCOMPARE(alone.json()["moves"], own.json()["moves"]);
+            QCOMPARE(alone.json()["distances"], own.json()["distances"]);
+            QCOMPARE(alone.json()["findings"].toArray().size(), own.json()["findings"].toArray().size());
+        }
+    }
+
     void calibrates_the_second_machine()
     {
         QTemporaryDir folder;

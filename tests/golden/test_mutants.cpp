@@ -84,15 +84,18 @@ bool on_the_way(const DemoJob& job, std::size_t i)
         return false;
     }
     static const QRegularExpression mode("G[0123]\\b");
-    const auto rapid = [&](std::size_t line) {
+    static const QRegularExpression feed("F([0-9.]+)$");
+    const auto last = [&](std::size_t line, const QRegularExpression& word) {
         for (std::size_t k = line + 1; k-- > 0;) {
-            const auto found = mode.match(QString::fromStdString(job.lines[k]));
+            const auto found = word.match(QString::fromStdString(job.lines[k]));
             if (found.hasMatch()) {
-                return found.captured() == "G0";
+                return found.captured(0);
             }
         }
-        return false;
+        return QString();
     };
+    // Where a rapid would drag the tool aside, the most that the control takes stands for it.
+    const auto rapid = [&](std::size_t line) { return last(line, mode) == "G0" || last(line, feed) == "F15000."; };
     const auto begins = [&](const char* operation) {
         return std::size_t(std::find(job.lines.begin(), job.lines.end(), operation) - job.lines.begin());
     };

@@ -184,6 +184,18 @@ void TestFalseProofs::a_rapid_at_feed_data()
     }
 }
 
+/// The feed word in force before a line.
+QString feed_before(const std::vector<std::string>& lines, std::size_t line)
+{
+    static const QRegularExpression word(QStringLiteral("F[0-9.]+$"));
+    for (std::size_t i = line; i-- > 0;) {
+        if (const auto found = word.match(QString::fromStdString(lines[i])); found.hasMatch()) {
+            return found.captured();
+        }
+    }
+    return {};
+}
+
 void TestFalseProofs::a_rapid_at_feed()
 {
     QFETCH(QString, job);
@@ -195,6 +207,9 @@ void TestFalseProofs::a_rapid_at_feed()
     for (int i = 0; i < 24 / std::min(WEXILUM_EVERY, 4); ++i) {
         const std::size_t line = rapids[random() % rapids.size()];
         for (const char* feed : {"", " F3000."}) {
+            if (*feed == 0 && feed_before(code.lines, line) == "F15000.") {
+                continue; // the most that the control takes, straight: as good as a rapid
+            }
             const ReplayReport report = code.with(line, replaced(code.lines[line], "G0 ", "G1 ") + feed);
             QVERIFY2(report.findings.has_errors(), qPrintable(QString("line %1: %2").arg(line + 1).arg(code.lines[line].c_str())));
             ++tried;

@@ -100,8 +100,7 @@ private Q_SLOTS:
         QVERIFY2(a.ok(), a.ok() ? "" : a.error().text().c_str());
         const std::string code = code_of(*a);
         QCOMPARE(lines_with(code, "SET H"), message);
-        const QString cut = lines_with(code, "G1");
-        QVERIFY2(cut.contains(end + " F200."), qPrintable(cut));
+        QVERIFY2(QString::fromStdString(code).contains(end + " F200."), code.c_str());
         QVERIFY2(lines_with(code, "G49 Z").endsWith("G49 Z112.5"), qPrintable(lines_with(code, "G49"))); // -20 + 132.5
         const ReplayReport report = replay_code(*a, code);
         QVERIFY2(!report.findings.has_errors() && report.compared == 3, qPrintable(shown(report.findings)));

@@ -146,7 +146,8 @@ private Q_SLOTS:
         QTest::addColumn<QString>("how");
         QTest::newRow("along X") << QStringLiteral(" G19 G81 ")
                                  << QStringLiteral("by the control's own cycle, in the plane across the tool");
-        QTest::newRow("between") << QStringLiteral("G0 X") << QStringLiteral("by single moves: the tool stands across none of the planes");
+        QTest::newRow("between") << QStringLiteral(" F15000.")
+                                 << QStringLiteral("by single moves: the tool stands across none of the planes");
     }
     void the_trace_says_how_a_hole_is_written()
     {
@@ -160,7 +161,8 @@ private Q_SLOTS:
             between = between || lines[i].starts_with("(SET H OF THE TURNING HEAD TO 18 DEG") ||
                       lines[i].starts_with("(SET H OF THE TURNING HEAD TO 162 DEG");
             const bool wanted = lines[i].find(line.toStdString()) != std::string::npos && lines[i].find("G53") == std::string::npos;
-            if (wanted && (how.contains(QLatin1String("own cycle")) || (between && lines[i - 1].find(" G1 ") != std::string::npos))) {
+            if (wanted &&
+                (how.contains(QLatin1String("own cycle")) || (between && lines[i - 1].ends_with(" F160.")))) { // the way out of a hole
                 found = i + 1;
             }
         }

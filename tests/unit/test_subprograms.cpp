@@ -9,6 +9,8 @@
 #include "tests/support/moves.hpp"
 #include "tests/support/test_program.hpp"
 
+#include <fmt/format.h>
+
 #include <QRegularExpression>
 #include <QTest>
 
