@@ -70,19 +70,19 @@ void CodeReader::begin_tool(std::uint32_t tool, BlockNumber block)
     stretch.first_block = stretch.last_block = block;
 }
 
-void CodeReader::note(const Readings& at, const Vec3& tip, const ReplayMove& move)
+void CodeReader::note(const Readings& at, const Vec3& tip, BlockNumber block, bool cuts)
 {
     for (std::size_t i = 0; i < out_.readings.size(); ++i) {
-        out_.readings[i].take(at[Eigen::Index(i)], move.block);
-        if (move.feed) {
-            out_.cut_readings[i].take(at[Eigen::Index(i)], move.block);
+        out_.readings[i].take(at[Eigen::Index(i)], block);
+        if (cuts) {
+            out_.cut_readings[i].take(at[Eigen::Index(i)], block);
         }
     }
     for (std::size_t k = 0; k < 3; ++k) {
-        out_.tip[k].take(tip[Eigen::Index(k)], move.block);
-        if (move.feed) {
-            out_.cut_tip[k].take(tip[Eigen::Index(k)], move.block);
-            out_.tools.back().tip[k].take(tip[Eigen::Index(k)], move.block);
+        out_.tip[k].take(tip[Eigen::Index(k)], block);
+        if (cuts) {
+            out_.cut_tip[k].take(tip[Eigen::Index(k)], block);
+            out_.tools.back().tip[k].take(tip[Eigen::Index(k)], block);
         }
     }
 }
@@ -96,25 +96,26 @@ void CodeReader::moved(const Followed& motion)
     ToolStretch& tool = out_.tools.back();
     tool.length = move.tool_length;
     tool.last_block = move.block;
+    const bool cuts = move.feed && !motion.stands_for_rapid();
     ++out_.motions;
     out_.waited += move.waited;
-    (move.feed ? out_.cutting : out_.rapid) += move.seconds;
+    (cuts ? out_.cutting : out_.rapid) += move.seconds;
     places_of(move, motion.turn, places_);
-    if (!begun_ || move.feed) { // otherwise the motion before has told where this one begins
-        note(move.from, motion.from.tip, move);
+    if (!begun_ || cuts) { // otherwise the motion before has told where this one begins
+        note(move.from, motion.from.tip, move.block, cuts);
         begun_ = true;
     }
     double way = 0;
     Vec3 before = motion.from.tip;
     for (const double u : places_) {
         const Vec3 tip = motion.at(u).tip;
-        note(move.at(u), tip, move);
+        note(move.at(u), tip, move.block, cuts);
         way += (tip - before).norm();
         before = tip;
     }
     way += (motion.to.tip - before).norm();
-    note(move.to, motion.to.tip, move);
-    if (!move.feed) {
+    note(move.to, motion.to.tip, move.block, cuts);
+    if (!cuts) {
         return;
     }
     tool.cutting += move.seconds;

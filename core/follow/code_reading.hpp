@@ -72,7 +72,7 @@ public:
 
 private:
     void begin_tool(std::uint32_t tool, BlockNumber block);
-    void note(const Readings& at, const Vec3& tip, const ReplayMove& move);
+    void note(const Readings& at, const Vec3& tip, BlockNumber block, bool cuts);
 
     const Machine& machine_;
     CodeReading& out_;
