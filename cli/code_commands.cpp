@@ -24,19 +24,29 @@ struct Programs {
     std::vector<CodeStream> streams;
 };
 
-Result<Programs> open_programs(const FileSystem& files, const std::vector<std::string>& paths)
+/// What is read, and what it is read with.
+struct Opened {
+    CodeParts parts;
+    Programs programs;
+};
+
+Result<Opened> open_all(const FileSystem& files, const CodeOptions& options)
 {
-    Programs out;
-    for (const std::string& path : paths) {
+    auto parts = open_code_parts(files, {options.machine, options.controller, options.setup});
+    if (!parts) {
+        return parts.error();
+    }
+    Opened out{std::move(*parts), {}};
+    for (const std::string& path : options.code) {
         CodeStream stream{path, nullptr, nullptr};
         for (ByteSource** wanted : {&stream.text, &stream.ahead}) {
             auto source = files.open(path);
             if (!source) {
                 return source.error();
             }
-            *wanted = out.sources.emplace_back(std::move(*source)).get();
+            *wanted = out.programs.sources.emplace_back(std::move(*source)).get();
         }
-        out.streams.push_back(stream);
+        out.programs.streams.push_back(stream);
     }
     return out;
 }
@@ -160,20 +170,16 @@ int read_command(const CodeOptions& options)
 {
     const RealFileSystem files;
     LongRun work(options.progress);
-    const auto parts = open_code_parts(files, {options.machine, options.controller, options.setup});
-    if (!parts) {
-        return fail(parts.error(), options.json);
+    const auto opened = open_all(files, options);
+    if (!opened) {
+        return fail(opened.error(), options.json);
     }
-    auto programs = open_programs(files, options.code);
-    if (!programs) {
-        return fail(programs.error(), options.json);
-    }
-    const auto reading = read_code(*parts, programs->streams, {options.from_unknown, 2, work.watch(), 0});
+    const auto reading = read_code(opened->parts, opened->programs.streams, {options.from_unknown, 2, work.watch(), 0});
     if (!reading) {
         return fail(reading.error(), options.json);
     }
     if (options.json) {
-        fmt::print("{}\n", json_text(reading_json(parts->assembly.machine, *reading)));
+        fmt::print("{}\n", json_text(reading_json(opened->parts.assembly.machine, *reading)));
     } else {
         CodeLines lines;
         for (const std::string& path : options.code) {
@@ -181,7 +187,7 @@ int read_command(const CodeOptions& options)
                 (void)read_lines(**text, path, reading->findings, lines); // it has been read once already
             }
         }
-        print_reading(*parts, *reading);
+        print_reading(opened->parts, *reading);
         print_findings(reading->findings, lines);
     }
     return reading->findings.has_errors() ? exit_findings : exit_fine;
@@ -191,19 +197,15 @@ int contact_of_code_command(const CodeOptions& options)
 {
     const RealFileSystem files;
     LongRun work(options.progress);
-    const auto parts = open_code_parts(files, {options.machine, options.controller, options.setup});
-    if (!parts) {
-        return fail(parts.error(), options.json);
+    const auto opened = open_all(files, options);
+    if (!opened) {
+        return fail(opened.error(), options.json);
     }
-    auto programs = open_programs(files, options.code);
-    if (!programs) {
-        return fail(programs.error(), options.json);
-    }
-    const auto report = check_contacts(parts->context(), programs->streams, work.watch());
+    const auto report = check_contacts(opened->parts.context(), opened->programs.streams, work.watch());
     if (!report) {
         return fail(report.error(), options.json);
     }
-    print_contact(*report, fmt::format("{}", fmt::join(options.code, ", ")), parts->assembly.machine.name, options.json);
+    print_contact(*report, fmt::format("{}", fmt::join(options.code, ", ")), opened->parts.assembly.machine.name, options.json);
     return report->findings.has_errors() ? exit_findings : exit_fine;
 }
 

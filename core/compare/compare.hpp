@@ -92,6 +92,7 @@ private:
     void check_link(const Seen& seen);
     void check_across(const Seen& seen);
     void check_bent(const Seen& seen, const Vec3& out, double level);
+    void check_deep(const Seen& seen);
     [[nodiscard]] double front_along(const Vec3& axis, double otherwise) const;
     void take_front(const Pose& at);
     [[nodiscard]] bool stays_clear(const Seen& seen);

@@ -74,6 +74,7 @@ void Comparer::check_link(const Seen& seen)
     if (stays_retracted || turn > 1e-9) {
         return;
     }
+    check_deep(seen);
     std::size_t moving = 0;
     bool retract_moves = false;
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
@@ -123,6 +124,37 @@ void Comparer::check_link(const Seen& seen)
         find(Severity::error, "sideways-while-low", "",
              fmt::format("a rapid moves sideways {:.3f} mm below the higher end of its way", high - low), "go up first, or down last", item,
              m.block, high - low);
+    }
+}
+
+/// A rapid may not lead deeper along the tool than both the place of the path that it comes from and the one that it leads to.
+void Comparer::check_deep(const Seen& seen)
+{
+    const ReplayMove& m = seen.move;
+    const Vec3 out = out_of_work(m, seen.to);
+    const bool blade = chain(m.mount).kinematics.blade();
+    const auto counts = [&](const Pose& pose) { return blade || pose.axis.dot(out) > same_direction; };
+    double least = 1e300;
+    if (link_from_ && counts(*link_from_)) {
+        least = out.dot(link_from_->tip);
+    }
+    const Expected* item = current();
+    const bool comes = item != nullptr && is_motion(*item) && (item->kind != Expected::Kind::feed || !link_from_);
+    if (comes && counts(item->piece.to)) {
+        least = std::min(least, out.dot(item->piece.to.tip) + (item->kind == Expected::Kind::hole ? item->plan.clearance : 0));
+    }
+    const auto parks = [&](const HeldJoint& held) {
+        const auto at = Eigen::Index(held.joint.value);
+        return m.from[at] != m.to[at];
+    };
+    if (item != nullptr && item->posture != nullptr && std::any_of(item->posture->held.begin(), item->posture->held.end(), parks)) {
+        return; // a joint goes where the next operation parks it, which is judged there
+    }
+    const double low = out.dot(seen.to.tip); // what its joints do on the way is told by the other checks
+    if (least < 1e100 && !retracted(m.to) && low < least - 2 * seen.budget.tip - 1e-3) {
+        find(Severity::error, "rapid-too-deep", "",
+             fmt::format("a rapid goes {:.3f} mm deeper than the path on both its sides", least - low),
+             "correct the coordinate, or remove the block", item, m.block, least - low);
     }
 }
 

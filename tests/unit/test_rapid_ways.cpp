@@ -86,6 +86,37 @@ private Q_SLOTS:
         QVERIFY2(report.findings.has_errors(), "a slow way out passes for a rapid");
     }
 
+    /// A rapid down where the path does not go, and back: 30 mm under the height from which the next tool is fetched.
+    void a_rapid_deeper_than_the_path_is_told_data()
+    {
+        QTest::addColumn<QString>("word");
+        QTest::addColumn<double>("deeper");
+        QTest::newRow("into the part") << "G0 Z-15." << 30.0;
+        QTest::newRow("over it") << "G0 Z2." << 13.0;
+    }
+    void a_rapid_deeper_than_the_path_is_told()
+    {
+        QFETCH(QString, word);
+        QFETCH(double, deeper);
+        const Assembly a = load_demo("mirror-cell").value();
+        std::vector<std::string> lines = lines_of(code_of(a));
+        std::vector<std::size_t> retracts;
+        for (std::size_t i = 0; i < lines.size(); ++i) {
+            if (lines[i].ends_with("G53 Z0.")) {
+                retracts.push_back(i);
+            }
+        }
+        QVERIFY(retracts.size() >= 2);
+        const auto at = lines.begin() + std::ptrdiff_t(retracts.front());
+        QVERIFY(*(at - 4) == "N4530 G0 Z15."); // the path's last place before the tool change
+        const auto planted = std::uint32_t(retracts.front() + 1);
+        lines.insert(at, {word.toStdString(), "G0 Z60."});
+        const ReplayReport report = replay_code(a, joined(lines));
+        QVERIFY2(has_finding(report.findings, "rapid-too-deep", planted), qPrintable(shown(report.findings)));
+        QVERIFY2(shown(report.findings).contains(QStringLiteral("a rapid goes %1 mm deeper").arg(deeper, 0, 'f', 3)),
+                 qPrintable(shown(report.findings)));
+    }
+
     void a_straight_control_has_nothing_to_avoid()
     {
         const std::vector<Edit> straight{{mill, R"("rapid": "each-joint")", R"("rapid": "straight")"}};
