@@ -15,12 +15,6 @@
 namespace wexilum::app {
 namespace {
 
-QString mono(const std::string& text)
-{
-    return QStringLiteral("<span style=\"font-family:'JetBrains Mono','DejaVu Sans Mono'\">%1</span>")
-        .arg(QString::fromStdString(text).toHtmlEscaped());
-}
-
 QString feed_text(Function mode, double feed)
 {
     switch (mode) {
@@ -44,7 +38,14 @@ QString duration_text(double seconds)
                         : QObject::tr("%1 min %2 s").arg(grouped(std::uint64_t(whole / 60))).arg(whole % 60, 2, 10, QLatin1Char('0'));
 }
 
+QString mono(const std::string& text) { return code_html(QString::fromStdString(text).toHtmlEscaped()); }
+
 } // namespace
+
+QString code_html(const QString& html)
+{
+    return QStringLiteral("<span style=\"font-family:'JetBrains Mono','DejaVu Sans Mono'\">%1</span>").arg(html);
+}
 
 QString words_in_force(const ControlState& state)
 {

@@ -19,6 +19,8 @@ namespace wexilum::app {
 struct JobResults;
 
 // Rich text, a line each.
+/// Rich text in the letters of code.
+[[nodiscard]] QString code_html(const QString& html);
 /// The words in force, and feed, speed, loop and calls.
 [[nodiscard]] QString words_in_force(const ControlState& state);
 /// The tool with its length, the mount, and how the program's coordinates stand against the readings.

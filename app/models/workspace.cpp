@@ -270,11 +270,11 @@ void Workspace::begin_run()
 }
 
 /// Of a run that has not come to its end.
-void Workspace::end_run(const std::optional<Error>& error, const SnapshotFiles& files)
+void Workspace::end_run(const Error& error, const SnapshotFiles& files)
 {
     running_ = false;
     ticker_.stop();
-    if (error->kind != ErrorKind::cancelled) {
+    if (error.kind != ErrorKind::cancelled) {
         error_ = error;
         if (!reading_) {
             known_[job_] = {Known::failed, texts_};

@@ -176,7 +176,7 @@ Q_SIGNALS:
 private:
     void changed(); ///< something a run depends on is different now
     void begin_run();
-    void end_run(const std::optional<Error>& error, const SnapshotFiles& files);
+    void end_run(const Error& error, const SnapshotFiles& files);
     void run_reading();
     void ask_state(std::uint32_t block);
     void edited();

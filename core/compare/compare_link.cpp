@@ -178,7 +178,7 @@ void Comparer::check_bent(const Seen& seen, const Vec3& out, double level)
     if (m.together()) {
         return;
     }
-    const std::vector<Vec3> tips = follower_.corners(m, m.together());
+    const std::vector<Vec3> tips = follower_.corners(m, false);
     const Vec3 way = (seen.to.tip - seen.from.tip).normalized();
     double dragged = 0;
     double deep = 0;

@@ -24,11 +24,6 @@ constexpr int ask_after_ms = 60; // arrow keys held down ask once they rest
 
 QString escaped(const std::string& text) { return QString::fromStdString(text).toHtmlEscaped(); }
 
-QString code_html(const QString& text)
-{
-    return QStringLiteral("<span style=\"font-family:'JetBrains Mono','DejaVu Sans Mono'\">%1</span>").arg(text);
-}
-
 /// A place to break in long words, so that no text is wider than its column. What stands in tags stays as it is.
 QString breakable(const QString& html)
 {
