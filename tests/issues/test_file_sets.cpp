@@ -501,7 +501,7 @@ void TestFileSets::what_is_no_plain_file_is_refused()
     }
     ::close(endpoint);
     QCOMPARE(message(write({{(root / "pipe/x").string(), "new"}})), QString("can't be written: Not a directory"));
-    QVERIFY2(timer.elapsed() < 2000, "told at once");
+    QVERIFY2(timer.elapsed() < 10000, "what waits for somebody at the other end waits for ever");
     // Not one of many commands waits for somebody at the other end either.
     for (const QStringList& command :
          {QStringList{"check", QString::fromStdString((root / "pipe").string())},
