@@ -12,6 +12,9 @@
 
 namespace wexilum {
 
+struct Controller;
+class ModalWords;
+
 struct ControlState {
     BlockNumber block; ///< that has been done last
     /// A group of words that replace each other.
@@ -46,5 +49,8 @@ struct ControlState {
     bool ended = false;
     Readings readings;
 };
+
+/// The groups of a control's state.
+[[nodiscard]] std::vector<ControlState::Group> groups_in_force(const Controller& controller, const ModalWords& modal);
 
 } // namespace wexilum

@@ -1,130 +1,80 @@
-// Where the words of a block bring the joints, and the motion there.
-#include "core/base/units.hpp"
+#include "core/control/motions.hpp"
+
 #include "core/control/block_words.hpp"
-#include "core/control/frames.hpp"
 
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <cmath>
 #include <utility>
 
 namespace wexilum {
 
-Turned SimulatedControl::turned_by_word(std::size_t joint, double value, double offset) const
+/// Where one word brings its joint.
+void Motions::target(const BlockWords& words, std::size_t joint, const CodeWord& word, Readings& to)
 {
-    const double amount = turns_[joint] == TurnReading::signed_way ? std::abs(value) : value;
-    return turned_to(turns_[joint], now_[Eigen::Index(joint)], amount + offset, std::signbit(value), to_rad(controller_.angle_increment));
+    ControlAxes& axes = parts_.axes;
+    const double value = axes.coordinate(joint, word);
+    double& at = to[Eigen::Index(joint)];
+    if (words.has(Function::machine_coordinates)) {
+        at = axes.turn(joint, word, value, 0);
+        axes.brought(joint);
+        return;
+    }
+    if (parts_.modal.use(Group::distance, Function::absolute) == Function::incremental) {
+        at += value;
+    } else {
+        at = axes.turn(joint, word, value, parts_.frames.offset(joint));
+        axes.brought(joint);
+    }
 }
 
-double SimulatedControl::turn(std::size_t joint, const CodeWord& word, double value, double offset)
+std::optional<Readings> Motions::targets(const BlockWords& words)
 {
-    if (turns_[joint] == TurnReading::wound) {
-        return value + offset;
-    }
-    const Turned turned = turned_by_word(joint, value, offset);
-    if (turned.unclear) {
-        const std::string& id = machine_.joints[joint].id;
-        report(Severity::error, "turn-unclear", id,
-               fmt::format("{} {:g} is half a turn from where {} stands: the control may go either way", word.letter, to_deg(value), id),
-               "go there in two blocks");
-    }
-    return turned.to;
-}
-
-bool SimulatedControl::targets(const BlockWords& words, Readings& to)
-{
+    ControlAxes& axes = parts_.axes;
+    WorkZero& zero = parts_.zero;
+    CoordinateFrames& frames = parts_.frames;
     const bool machine = words.has(Function::machine_coordinates);
-    bool any = false;
-    const bool turned = turned_ && !machine;
-    Readings before;
+    Readings to = machine ? axes.now() : frames.here();
+    const bool turned = zero.turned() && !machine;
     if (turned) { // what the turned coordinates tell where the joints stand
-        before = to;
-        const auto place = turned_place(before, -1);
-        for (std::size_t k = 0; k < 2; ++k) {
-            to[Eigen::Index(turned_->joints[k])] = place[k] + offset(turned_->joints[k]);
-        }
+        zero.take_register();
+        zero.turn(to, -1);
     }
-    for (const auto& [address, joint] : joint_of_) {
-        const CodeWord* word = words.take(address);
+    bool any = false;
+    for (const auto& [letter, joint] : axes.letters()) {
+        const CodeWord* word = words.take(letter);
         if (word == nullptr) {
             continue;
         }
-        if (!any && has_frames_ && !machine) {
-            (void)use(Group::frame);
-        }
-        if (!any && has_turns_ && !machine) {
-            (void)use(Group::rotation);
+        if (!any && !machine) {
+            frames.use_frame();
+            zero.use_rotation();
         }
         any = true;
-        if (surface_ && joint == surface_->turning && !machine) {
-            report(Severity::error, "code-error", "",
-                   fmt::format("the word {} has no meaning while {} tells the way round the cylinder", address,
-                               *controller_.address_of(machine_.joints[surface_->flat].id)),
-                   "switch back to the joints' own coordinates first");
+        if (frames.on_surface() && joint == frames.turning() && !machine) {
+            parts_.log.report(Severity::error, "code-error", "",
+                              fmt::format("the word {} has no meaning while {} tells the way round the cylinder", letter,
+                                          *parts_.controller.address_of(parts_.machine.joints[frames.flat()].id)),
+                              "switch back to the joints' own coordinates first");
             continue;
         }
-        words.commanded_known = words.commanded_known && known(joint);
-        const double value = rotary(joint) ? to_rad(plain_value(*word, controller_.angle_increment)) : length_value(*word);
-        const auto at = Eigen::Index(joint);
-        if (machine) {
-            to[at] = turn(joint, *word, value, 0);
-            known_ |= std::uint32_t{1} << joint;
-            continue;
-        }
-        const WordMeaning* distance = use(Group::distance);
-        if (distance != nullptr && distance->function == Function::incremental) {
-            to[at] += value;
-        } else {
-            to[at] = turn(joint, *word, value, offset(joint));
-            known_ |= std::uint32_t{1} << joint;
-        }
+        words.commanded_known = words.commanded_known && axes.known(joint);
+        target(words, joint, *word, to);
     }
-    if (turned) {
-        const auto place = turned_place(to, 1);
-        for (std::size_t k = 0; k < 2; ++k) {
-            to[Eigen::Index(turned_->joints[k])] = any ? place[k] + offset(turned_->joints[k]) : before[Eigen::Index(turned_->joints[k])];
-        }
+    if (turned && any) {
+        zero.turn(to, 1);
     }
-    return any;
+    return any ? std::optional(to) : std::nullopt;
 }
 
-void SimulatedControl::apply_motion(BlockWords& words)
+void Motions::go(const BlockWords& words, const Readings& wanted, bool feed, const std::optional<Arc>& arc)
 {
-    const std::uint32_t known_before = known_;
-    words.from_known = known_ == all_known_;
-    const bool place = in_frame() && !words.has(Function::machine_coordinates);
-    if (place) {
-        name_frame_joints(words);
-    }
-    const bool on_surface = surface_ && !words.has(Function::machine_coordinates);
-    Readings to = place || on_surface ? here() : now_;
-    const bool any = targets(words, to);
-    const bool centre = std::any_of(controller_.centre.begin(), controller_.centre.end(), [&](char c) { return words.contains(c); });
-    if (!any && !centre) {
-        return;
-    }
-    changed_ = changed_ || known_ != known_before;
-    const WordMeaning* motion = use(Group::motion);
-    const Function function = motion != nullptr ? motion->function : Function::cycle_off;
-    switch (function) {
-    case Function::rapid: go(words, to, false); return;
-    case Function::linear: go(words, to, true); return;
-    case Function::arc_clockwise: run_arc(words, to, true); return;
-    case Function::arc_counter_clockwise: run_arc(words, to, false); return;
-    case Function::cycle: run_cycle(words, to); return;
-    default:
-        report(Severity::error, "code-error", "", "axis words without a motion word in force", "write rapid or linear before them");
-        now_ = to;
-    }
-}
-
-void SimulatedControl::go(const BlockWords& words, const Readings& wanted, bool feed, const std::optional<Arc>& arc)
-{
+    ControlLog& log = parts_.log;
+    ControlAxes& axes = parts_.axes;
+    CoordinateFrames& frames = parts_.frames;
     ReplayMove move;
-    move.block = block_;
+    move.block = log.block();
     move.feed = feed;
-    move.from = now_;
+    move.from = axes.now();
     move.to = wanted;
     move.arc = arc;
     move.from_known = words.from_known;
@@ -133,77 +83,64 @@ void SimulatedControl::go(const BlockWords& words, const Readings& wanted, bool 
         move.arc_joints = words.arc_joints;
         move.arc_by_centre = words.arc_by_centre;
     }
-    if (in_frame() && !move.to_machine_position) [[unlikely]] {
-        move_in_frame(words, wanted, move);
+    const bool in_frame = frames.in_frame() && !move.to_machine_position;
+    if (in_frame) [[unlikely]] {
+        frames.move_in_frame(words, wanted, move);
     }
-    if (surface_ && !move.to_machine_position) {
-        move_on_surface(move);
+    if (frames.on_surface() && !move.to_machine_position) {
+        frames.move_on_surface(move);
     }
     const Readings& to = move.to;
-    if (braked_ != 0) {
-        check_brakes(to, feed);
-        move.waited = std::exchange(waited_, 0);
+    if (parts_.brakes.any()) {
+        parts_.brakes.check(to, feed);
+        move.waited = parts_.brakes.take_waited();
     }
     set_state(move);
-    if (takes_mounts()) {
-        check_by_hand(feed);
+    if (parts_.mounts.taken()) {
+        parts_.mounts.check(feed, frames.in_frame());
     }
-    move.on_plane = in_frame() && tip_words_->kind == FrameKind::tilted_plane && !move.to_machine_position;
-    move.rapid_straight = in_frame() && !move.to_machine_position ? controller_.tip_rapid_straight : controller_.rapid_straight;
-    move.turned_slack = turned_ ? turned_slack(move.from, move.to) : 0;
+    move.on_plane = frames.on_plane() && !move.to_machine_position;
+    move.rapid_straight = in_frame ? parts_.controller.tip_rapid_straight : parts_.controller.rapid_straight;
+    move.turned_slack = parts_.zero.turned() ? parts_.zero.turned_slack(move.from, move.to) : 0;
     if (!feed) {
-        move.seconds = least_seconds(move.from, move.to);
+        move.seconds = parts_.feeds.least_seconds(move.from, move.to);
     } else {
-        if (from_unknown_ && !words.from_known) [[unlikely]] {
-            report_unplaced();
+        if (log.from_unknown() && !words.from_known) [[unlikely]] {
+            axes.report_unplaced();
         }
-        time_feed(move);
-        for (const std::size_t joint : positioned_) {
-            const double by = std::abs(to[Eigen::Index(joint)] - now_[Eigen::Index(joint)]);
-            if (by > standing) {
-                const std::string& id = machine_.joints[joint].id;
-                report(Severity::error, "positions-only", id,
-                       fmt::format("{} moves by {:.4f} {} at feed, but it may only be positioned", id, rotary(joint) ? to_deg(by) : by,
-                                   rotary(joint) ? "deg" : "mm"),
-                       "position it in rapid, away from the work", by);
-            }
-        }
+        parts_.feeds.time(move);
+        axes.check_positioned(to);
     }
-    for (const Overtravel& over :
-         inside_travel(machine_, to, travel_slack) ? std::vector<Overtravel>() : overtravels(machine_, to, travel_slack)) {
-        report(Severity::error, "beyond-travel", machine_.joints[over.joint.value].id, text_of(machine_, over),
-               "the machine would stop with an alarm here", over.beyond);
-    }
-    const bool moves = (to - now_).cwiseAbs().maxCoeff() > no_motion || arc.has_value();
+    axes.check_travel(to);
+    const bool moves = (to - axes.now()).cwiseAbs().maxCoeff() > no_motion || arc.has_value();
     if (!moves && words.commanded_known) {
-        report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
-               "take it away; it may be a doubled block");
+        log.report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
+                   "take it away; it may be a doubled block");
     }
-    changed_ = true;
-    if (in_frame() && (!aligned_.empty() || tip_words_->around_tool)) {
-        tip_words_->stale = true; // a parked joint may have moved
+    log.note_change();
+    if (frames.in_frame()) {
+        frames.note_motion();
     }
-    now_ = to;
-    Happening& moved = happens(Happening::Kind::motion);
-    moved.move = &moves_.emplace_back(std::move(move));
+    axes.stand(to);
+    log.moves(std::move(move));
 }
 
-/// What a motion has of the control's state.
-void SimulatedControl::set_state(ReplayMove& move) const
+void Motions::set_state(ReplayMove& move) const
 {
-    move.mount = mount_;
-    move.tool = tool_;
-    move.tool_length = tool_length_;
-    move.spindle = spindle_;
-    move.spindle_rpm = spindle_rpm_.value_or(0);
-    if (takes_mounts()) {
-        turn_through_gears(move);
+    const FeedsAndSpindle& feeds = parts_.feeds;
+    move.mount = parts_.mounts.mount();
+    move.tool = parts_.tools.tool();
+    move.tool_length = parts_.tools.length();
+    move.spindle = feeds.spindle();
+    move.spindle_rpm = feeds.rpm().value_or(0);
+    if (parts_.mounts.taken()) {
+        parts_.mounts.turn_through_gears(move);
     }
-    move.coolant = coolant_;
-    move.length_increment = controller_.length_increment * unit_;
-    move.called_by = called_by_;
-    move.shifted = shifted_;
-    move.open_brakes = braked_ != 0 ? open_brakes() : 0;
+    move.coolant = feeds.coolant();
+    move.length_increment = parts_.controller.length_increment * parts_.modal.unit();
+    move.called_by = parts_.log.called_by();
+    move.shifted = parts_.zero.shifted();
+    move.open_brakes = parts_.brakes.any() ? parts_.brakes.open() : 0;
 }
 
 } // namespace wexilum

@@ -2,173 +2,159 @@
 
 #include "core/base/units.hpp"
 #include "core/control/block_words.hpp"
-#include "core/control/frames.hpp"
 
 #include <algorithm>
 #include <cmath>
 
 namespace wexilum {
 
-void SimulatedControl::name_plain_words()
+PlainCuts::PlainCuts(ControlParts& parts, const Motions& motions) : parts_(parts), motions_(motions)
 {
-    plain_ = std::make_unique<PlainCuts>();
-    PlainCuts& plain = *plain_;
-    plain.word.fill(PlainCuts::other_word);
+    const Controller& controller = parts.controller;
+    word_.fill(other_word);
     const auto set = [&](char letter, int word) {
         if (letter >= 'A' && letter <= 'Z') {
-            plain.word[BlockWords::place(letter)] = word;
+            word_[BlockWords::place(letter)] = word;
         }
     };
-    for (const auto& [address, joint] : joint_of_) {
-        set(address, int(joint));
+    for (const auto& [letter, joint] : parts.axes.letters()) {
+        set(letter, int(joint));
     }
-    set(controller_.feed, PlainCuts::feed_word);
-    for (const char letter : {controller_.centre[0], controller_.centre[1], controller_.centre[2], controller_.length_register,
-                              controller_.speed, controller_.dwell, controller_.tool}) {
-        set(letter, PlainCuts::other_word);
+    set(controller.feed, feed_word);
+    for (const char letter : {controller.centre[0], controller.centre[1], controller.centre[2], controller.length_register,
+                              controller.speed, controller.dwell, controller.tool}) {
+        set(letter, other_word);
     }
-    for (std::size_t i = 0; i < plain.word.size(); ++i) {
-        if ((function_letters_ >> i & 1U) != 0) {
-            plain.word[i] = PlainCuts::other_word;
+    for (char letter = 'A'; letter <= 'Z'; ++letter) {
+        if (parts.modal.begins_word(letter)) {
+            set(letter, other_word);
         }
     }
-    constexpr double endless = PlainCuts::endless;
-    for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
-        const Joint& joint = machine_.joints[i];
-        plain.low[i] = joint.travel ? joint.travel->low - travel_slack : -endless;
-        plain.high[i] = joint.travel ? joint.travel->high + travel_slack : endless;
-        plain.may_move[i] = joint.moves_while_cutting ? endless : standing;
+    for (std::size_t i = 0; i < parts.machine.joints.size(); ++i) {
+        const Joint& joint = parts.machine.joints[i];
+        low_[i] = joint.travel ? joint.travel->low - travel_slack : -endless;
+        high_[i] = joint.travel ? joint.travel->high + travel_slack : endless;
     }
-    plain.run.to.resize(machine_.joints.size());
+    run_.to.resize(parts.machine.joints.size());
 }
 
-/// After a block: whether those that follow may be plain cuts.
-void SimulatedControl::look_for_plain_cuts()
+void PlainCuts::look()
 {
-    PlainCuts& plain = *plain_;
-    const auto meaning = [&](Group group) { return state_[std::size_t(group)].meaning; };
-    const auto told = [&](Group group) { return !from_unknown_ || state_[std::size_t(group)].by_program; };
-    const auto is = [&](Group group, Function function) {
-        return told(group) && meaning(group) != nullptr && meaning(group)->function == function;
-    };
-    const bool words = is(Group::motion, Function::linear) && is(Group::distance, Function::absolute) && told(Group::feed_mode) &&
-                       told(Group::units) && told(Group::offset) && meaning(Group::offset) == offset_meaning_ && !offsets_.empty() &&
-                       (!has_frames_ || told(Group::frame)) && (!has_turns_ || told(Group::rotation));
-    const bool joints = known_ == all_known_ && !in_frame() && !surface_ && !turned_ && aligned_.empty() && hold_for_plain_cuts();
-    const bool mounts = !takes_mounts() || (mount_known_ && refused_coolant().empty() && !length_acts_beside());
-    plain.on = words && joints && mounts && calls_.empty() && !ended_;
-    if (!plain.on) {
+    const auto& parts = parts_.log.parts();
+    on_ = !parts_.log.ended() && std::all_of(parts.begin(), parts.end(), [](const ControlPart* part) { return part->leaves_cuts_plain(); });
+    if (!on_) {
         return;
     }
-    const WordMeaning* mode = meaning(Group::feed_mode);
-    plain.feed_mode = mode != nullptr ? mode->function : Function::feed_per_minute;
-    const double most = plain.feed_mode == Function::feed_inverse_time ? controller_.inverse_time_most
-                        : plain.feed_mode == Function::feed_per_minute ? controller_.feed_most
-                                                                       : 0;
-    plain.feed_most = most > 0 ? per_minute(most) : PlainCuts::endless;
-    for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
-        plain.offset[i] = offset(i);
+    feed_mode_ = parts_.feeds.mode_as_it_is();
+    feed_most_ = parts_.feeds.most(feed_mode_);
+    for (std::size_t i = 0; i < parts_.machine.joints.size(); ++i) {
+        offset_[i] = parts_.zero.of(i);
+        may_move_[i] = parts_.brakes.may_move(i);
     }
 }
 
-/// Does a block where it is a plain cut about which there is nothing to say; false, and nothing is changed, otherwise.
-bool SimulatedControl::plain_cut(const CodeBlock& block)
+bool PlainCuts::read(const CodeBlock& block, Read& out) const
 {
-    PlainCuts& plain = *plain_;
-    if (!plain.on) {
-        return false;
+    const ControlAxes& axes = parts_.axes;
+    for (std::size_t i = 0; i < run_.to.size(); ++i) {
+        out.to[i] = axes.now(i);
     }
-    CutRun& run = plain.run;
-    const std::size_t joints = run.to.size();
-    std::array<double, max_joints> to;
-    for (std::size_t i = 0; i < joints; ++i) {
-        to[i] = now_[Eigen::Index(i)];
-    }
-    std::optional<double> feed = feed_;
-    double feed_precision = feed_precision_;
+    out.feed = {parts_.feeds.feed().value_or(0), parts_.feeds.precision()};
     std::uint32_t seen = 0;
     bool any = false;
     for (const CodeWord& word : block.words) {
-        const int means = plain.word[BlockWords::place(word.letter)];
+        const int means = word_[BlockWords::place(word.letter)];
         const std::uint32_t bit = std::uint32_t{1} << BlockWords::place(word.letter);
-        if (means == PlainCuts::other_word || (seen & bit) != 0 || std::abs(word.value) > largest_word) {
+        if (means == other_word || (seen & bit) != 0 || std::abs(word.value) > largest_word) {
             return false;
         }
         seen |= bit;
-        if (means == PlainCuts::feed_word) {
-            const FeedWord read = read_feed(plain.feed_mode, word);
-            if (!(read.feed > 0)) {
+        if (means == feed_word) {
+            out.feed = parts_.feeds.read_feed(feed_mode_, word);
+            if (!(out.feed.feed > 0)) {
                 return false;
             }
-            feed = read.feed;
-            feed_precision = read.precision;
             continue;
         }
         any = true;
         const auto joint = std::size_t(means);
-        const double value = rotary(joint) ? to_rad(plain_value(word, controller_.angle_increment)) : length_of(word);
-        if (turns_[joint] == TurnReading::wound) {
-            to[joint] = value + plain.offset[joint];
+        const double value = axes.coordinate_as_it_is(joint, word);
+        if (axes.turn_reading(joint) == TurnReading::wound) {
+            out.to[joint] = value + offset_[joint];
             continue;
         }
-        const Turned turned = turned_by_word(joint, value, plain.offset[joint]);
+        const Turned turned = axes.turned_by_word(joint, value, offset_[joint]);
         if (turned.unclear) {
             return false;
         }
-        to[joint] = turned.to;
+        out.to[joint] = turned.to;
     }
+    return any && out.feed.feed > 0;
+}
+
+/// Inside travel, each joint as far as it may go in a cut, the feed below its limit, where it would stand for a rapid.
+bool PlainCuts::fits(const Read& read) const
+{
     double most = 0;
-    bool fits = any && feed.has_value() && *feed <= nearly * plain.feed_most; // at the limit it may stand for a rapid
-    for (std::size_t i = 0; i < joints; ++i) {
-        const double by = std::abs(to[i] - now_[Eigen::Index(i)]);
+    bool fits = read.feed.feed <= nearly * feed_most_;
+    for (std::size_t i = 0; i < run_.to.size(); ++i) {
+        const double by = std::abs(read.to[i] - parts_.axes.now(i));
         most = std::max(most, by);
-        fits = fits && by <= plain.may_move[i] && to[i] >= plain.low[i] && to[i] <= plain.high[i];
+        fits = fits && by <= may_move_[i] && read.to[i] >= low_[i] && read.to[i] <= high_[i];
     }
-    if (!fits || most <= no_motion) {
+    return fits && most > no_motion;
+}
+
+bool PlainCuts::take(const CodeBlock& block)
+{
+    Read read;
+    if (!on_ || !this->read(block, read) || !fits(read)) {
         return false;
     }
-    if (run.count == 0) {
-        run.common = ReplayMove();
-        run.common.block = block_;
-        run.common.feed = true;
-        run.common.from = run.common.to = now_;
-        set_state(run.common);
+    const BlockNumber number = parts_.log.block();
+    if (run_.count == 0) {
+        run_.common = ReplayMove();
+        run_.common.block = number;
+        run_.common.feed = true;
+        run_.common.from = run_.common.to = parts_.axes.now();
+        motions_.set_state(run_.common);
     }
-    const std::size_t at = run.count++;
-    run.block[at] = block_;
-    run.feed_precision[at] = feed_precision_ = feed_precision;
-    plain.feed[at] = *feed;
-    feed_ = plain.feed_mode == Function::feed_inverse_time && !controller_.inverse_time_modal ? std::nullopt : feed;
-    for (std::size_t i = 0; i < joints; ++i) {
-        run.to[i][at] = now_[Eigen::Index(i)] = to[i];
+    const std::size_t at = run_.count++;
+    run_.block[at] = number;
+    run_.feed_precision[at] = read.feed.precision;
+    feed_[at] = read.feed.feed;
+    parts_.feeds.cut_at(feed_mode_, read.feed);
+    for (std::size_t i = 0; i < run_.to.size(); ++i) {
+        run_.to[i][at] = read.to[i];
+        parts_.axes.stand(i, read.to[i]);
     }
-    if (run.count == longest_run) {
-        tell_cuts();
+    if (run_.count == longest_run) {
+        tell();
     }
     return true;
 }
 
-/// As time_feed().
-void SimulatedControl::PlainCuts::time(const Machine& machine, const Controller& controller, double rpm)
+/// As FeedsAndSpindle::time().
+void PlainCuts::time()
 {
-    const std::size_t count = run.count;
+    const std::size_t count = run_.count;
     Column squares;
     Column turns;
     std::fill_n(squares.begin(), count, 0);
     std::fill_n(turns.begin(), count, 0);
-    std::fill_n(run.least.begin(), count, 0);
-    for (std::size_t joint = 0; joint < run.to.size(); ++joint) {
-        const bool turning = machine.joints[joint].kind == JointKind::rotary;
-        const double speed = machine.joints[joint].speed;
-        const Column& to = run.to[joint];
+    std::fill_n(run_.least.begin(), count, 0);
+    for (std::size_t joint = 0; joint < run_.to.size(); ++joint) {
+        const bool turning = parts_.axes.rotary(joint);
+        const double speed = parts_.machine.joints[joint].speed;
+        const Column& to = run_.to[joint];
         Column way;
-        way[0] = to[0] - run.from(joint, 0);
+        way[0] = to[0] - run_.from(joint, 0);
         for (std::size_t i = 1; i < count; ++i) {
             way[i] = to[i] - to[i - 1];
         }
         for (std::size_t i = 0; i < count; ++i) {
             const double least = std::abs(way[i]) / speed;
-            run.least[i] = run.least[i] < least ? least : run.least[i];
+            run_.least[i] = run_.least[i] < least ? least : run_.least[i];
         }
         Column& sum = turning ? turns : squares;
         for (std::size_t i = 0; i < count; ++i) {
@@ -176,43 +162,45 @@ void SimulatedControl::PlainCuts::time(const Machine& machine, const Controller&
             sum[i] += way_in_word * way_in_word;
         }
     }
-    if (feed_mode == Function::feed_inverse_time) {
-        for (std::size_t i = 0; i < count; ++i) {
-            run.seconds[i] = 1 / feed[i];
-        }
-    } else {
-        for (std::size_t i = 0; i < count; ++i) {
-            const double straight = std::sqrt(squares[i]);
-            const bool combined = controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-9;
-            const double way = combined ? std::hypot(straight, std::sqrt(turns[i])) : straight;
-            const double speed = feed_mode == Function::feed_per_revolution ? feed[i] * (rpm / 60) : feed[i];
-            run.seconds[i] = speed > 0 ? way / speed : 0;
-        }
+    const double rpm = parts_.feeds.rpm().value_or(0);
+    for (std::size_t i = 0; i < count && feed_mode_ == Function::feed_inverse_time; ++i) {
+        run_.seconds[i] = 1 / feed_[i];
+    }
+    for (std::size_t i = 0; i < count && feed_mode_ != Function::feed_inverse_time; ++i) {
+        const double straight = std::sqrt(squares[i]);
+        const bool combined = parts_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-9;
+        const double way = combined ? std::hypot(straight, std::sqrt(turns[i])) : straight;
+        const double speed = feed_mode_ == Function::feed_per_revolution ? feed_[i] * (rpm / 60) : feed_[i];
+        run_.seconds[i] = speed > 0 ? way / speed : 0;
     }
     for (std::size_t i = 0; i < count; ++i) {
-        run.at_joint_limit[i] = run.least[i] > 0.999 * run.seconds[i];
-        run.seconds[i] = run.seconds[i] < run.least[i] ? run.least[i] : run.seconds[i];
+        run_.at_joint_limit[i] = run_.least[i] > 0.999 * run_.seconds[i];
+        run_.seconds[i] = run_.seconds[i] < run_.least[i] ? run_.least[i] : run_.seconds[i];
     }
 }
 
-void SimulatedControl::tell_cuts()
+void PlainCuts::tell()
 {
-    PlainCuts& plain = *plain_;
-    if (plain.run.count > 0) {
-        plain.time(machine_, controller_, spindle_rpm_.value_or(0));
-        Happening& happening = happens(Happening::Kind::cuts);
-        happening.block = plain.run.block[0];
-        happening.cuts = &plain.run;
-        plain.told = true;
+    if (run_.count > 0) {
+        time();
+        Happening& happening = parts_.log.happens(Happening::Kind::cuts);
+        happening.block = run_.block[0];
+        happening.cuts = &run_;
+        told_ = true;
     }
 }
 
-/// Before anything but a plain cut.
-void SimulatedControl::end_plain_cuts()
+void PlainCuts::end()
 {
-    if (plain_) {
-        tell_cuts();
-        plain_->on = false;
+    tell();
+    on_ = false;
+}
+
+void PlainCuts::forget_told()
+{
+    if (told_) {
+        told_ = false;
+        run_.count = 0;
     }
 }
 

@@ -1,32 +1,56 @@
-// Plain cuts of the control: blocks that say no more than where joints go and how fast; private to the control.
+// Plain cuts of the control: blocks that say no more than where joints go and how fast, read and told many at once.
 #pragma once
 
-#include "core/control/simulated_control.hpp"
+#include "core/control/motions.hpp"
 
 #include <array>
 #include <limits>
 
 namespace wexilum {
 
-struct SimulatedControl::PlainCuts {
+class PlainCuts {
+public:
+    /// Both must outlive the object.
+    PlainCuts(ControlParts& parts, const Motions& motions);
+
+    /// After a block: whether those that follow may be plain cuts. They are where every part of the control's state says that it leaves
+    /// cuts plain (ControlPart), and never else.
+    void look();
+    /// Does a block where it is a plain cut about which there is nothing to say; false, and nothing is changed, otherwise.
+    [[nodiscard]] bool take(const CodeBlock& block);
+    /// Tells the cuts so far, before anything but a plain cut; none is one until look().
+    void end();
+    /// What has been told has been taken.
+    void forget_told();
+
+private:
     static constexpr int other_word = -1;
     static constexpr int feed_word = -2;
-
     static constexpr double endless = std::numeric_limits<double>::infinity();
 
-    bool told = false;                       ///< the run stands among what happens: it begins anew once that has been told
-    bool on = false;                         ///< a block of axis words and a feed word would be a straight cut and nothing else
-    std::array<int, 26> word;                ///< by letter: the joint it moves, or one of the above
-    std::array<double, max_joints> offset{}; ///< by joint, and so on
-    std::array<double, max_joints> low{};    ///< of travel
-    std::array<double, max_joints> high{};
-    std::array<double, max_joints> may_move{}; ///< how far in a cut
-    Function feed_mode = Function::feed_per_minute;
-    double feed_most = endless; ///< in the mode's own unit
-    CutRun run;
-    Column feed{}; ///< of each cut of the run, in the mode's own unit
+    /// What the words of a block lead to.
+    struct Read {
+        std::array<double, max_joints> to; ///< by joint of the machine
+        FeedsAndSpindle::FeedWord feed;
+    };
+    [[nodiscard]] bool read(const CodeBlock& block, Read& out) const;
+    [[nodiscard]] bool fits(const Read& read) const;
+    void tell();
+    void time();
 
-    void time(const Machine& machine, const Controller& controller, double rpm);
+    ControlParts& parts_;
+    const Motions& motions_;
+    bool told_ = false;                       ///< the run stands among what happens: it begins anew once that has been taken
+    bool on_ = false;                         ///< a block of axis words and a feed word would be a straight cut and nothing else
+    std::array<int, 26> word_{};              ///< by letter: the joint it moves, or one of the above
+    std::array<double, max_joints> offset_{}; ///< by joint, and so on
+    std::array<double, max_joints> low_{};    ///< of travel
+    std::array<double, max_joints> high_{};
+    std::array<double, max_joints> may_move_{}; ///< how far in a cut
+    Function feed_mode_ = Function::feed_per_minute;
+    double feed_most_ = endless; ///< in the mode's own unit
+    CutRun run_;
+    Column feed_{}; ///< of each cut of the run, in the mode's own unit
 };
 
 } // namespace wexilum

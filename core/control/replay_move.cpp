@@ -18,6 +18,32 @@ Readings ReplayMove::at(double u) const
     return out;
 }
 
+Readings ReplayMove::on_tip_line(double u) const
+{
+    Readings out = from + (to - from) * u;
+    const Vec3 tip = tip_from + (tip_to - tip_from) * u;
+    if (tip_by_vector) {
+        const Pose a = tip_solver->kinematics().pose(from, tip_length);
+        const Pose b = tip_solver->kinematics().pose(to, tip_length);
+        const Candidates found = tip_solver->solve({tip, great_circle(a.axis, b.axis, u)}, tip_length, out);
+        double least = 1e300;
+        Readings nearest = out;
+        for (const Candidate& candidate : found.list) {
+            double far = 0;
+            for (const JointIndex joint : tip_solver->rotary()) {
+                far = std::max(far, std::abs(candidate.readings[Eigen::Index(joint.value)] - out[Eigen::Index(joint.value)]));
+            }
+            if (far < least) {
+                least = far;
+                nearest = candidate.readings;
+            }
+        }
+        return nearest;
+    }
+    tip_solver->set_linear(out, tip, tip_length);
+    return out;
+}
+
 ReplayMove CutRun::move(std::size_t at) const
 {
     ReplayMove out = common;

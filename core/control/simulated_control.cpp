@@ -1,10 +1,10 @@
 #include "core/control/simulated_control.hpp"
 
-#include "core/base/units.hpp"
+#include "core/control/arc_blocks.hpp"
 #include "core/control/block_words.hpp"
-#include "core/control/frames.hpp"
 #include "core/control/plain_cuts.hpp"
-#include "core/setup/setup.hpp"
+#include "core/control/point_cycles.hpp"
+#include "core/control/subprogram_calls.hpp"
 
 #include <fmt/format.h>
 
@@ -14,118 +14,71 @@
 
 namespace wexilum {
 
+/// The parts of its state, and what works on them.
+struct SimulatedControl::Working {
+    ControlParts parts;
+    SubprogramCalls calls{parts.controller, parts.memory, parts.log};
+    Motions motions{parts};
+    ArcBlocks arcs{parts, motions};
+    PointCycles cycles{parts, motions};
+    std::unique_ptr<PlainCuts> plain; ///< null where cuts are told one by one
+    BlockWords words;                 ///< of the block at hand
+
+    Working(const Controller& controller, const Machine& machine, Readings& readings, ControlMemory memory, const ControlStart& start,
+            FindingList& findings)
+        : parts(controller, machine, readings, std::move(memory), start.file, start.channel, start.from_unknown, start.mount, findings)
+    {
+        if (start.cuts_together) {
+            plain = std::make_unique<PlainCuts>(parts, motions);
+        }
+    }
+    void end_plain_cuts() const
+    {
+        if (plain) {
+            plain->end();
+        }
+    }
+};
+
 SimulatedControl::SimulatedControl(const Controller& controller, const Machine& machine, MachineState& state, ControlMemory memory,
-                                   ControlStart start, LineSource& lines, FindingList& findings)
-    : controller_(controller), machine_(machine), memory_(std::move(memory)), machine_state_(state), start_(std::move(start)),
-      from_unknown_(start_.from_unknown), lines_(lines), findings_(findings), words_(std::make_unique<BlockWords>()), operator_(machine),
-      mount_(start_.mount.value_or(machine.at_rest().mount)), now_(state.readings)
+                                   const ControlStart& start, LineSource& lines, FindingList& findings)
+    : machine_state_(state), lines_(lines),
+      working_(std::make_unique<Working>(controller, machine, state.readings, std::move(memory), start, findings))
 {
-    for (const auto& [address, id] : controller.axes) {
-        if (const auto joint = machine.find_joint(id)) {
-            joint_of_.emplace_back(address, joint->value);
-            turns_[joint->value] = rotary(joint->value) ? controller.turn_reading(id) : TurnReading::wound;
-        }
-    }
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        if (!machine.joints[i].moves_while_cutting) {
-            positioned_.push_back(i);
-        }
-    }
-    for (const auto& [word, meaning] : controller.words) {
-        const bool brakes = meaning.function == Function::brake_lock || meaning.function == Function::brake_release;
-        const auto joint = brakes ? machine.find_joint(meaning.joint) : std::nullopt;
-        if (joint) {
-            braked_ |= std::uint32_t{1} << joint->value;
-            const bool at_power_on = std::find(controller.power_on.begin(), controller.power_on.end(), word) != controller.power_on.end();
-            locked_[joint->value] =
-                at_power_on && !from_unknown_ ? std::optional(meaning.function == Function::brake_lock) : locked_[joint->value];
-        }
-        takes_mounts_ = takes_mounts_ || meaning.function == Function::tool_mount;
-        mount_known_ = !takes_mounts_ || !from_unknown_;
-        has_frames_ = has_frames_ || group_of(meaning.function) == Group::frame;
-        has_turns_ = has_turns_ || group_of(meaning.function) == Group::rotation;
-        function_letters_ |= std::uint32_t{1} << BlockWords::place(word[0]);
-    }
-    for (const auto& [address, joint] : joint_of_) {
-        all_known_ |= std::uint32_t{1} << joint;
-    }
-    if (const auto joint = machine.find_joint(controller.length_joint)) {
-        length_default_ = length_joint_ = cycle_joint_ = joint->value;
-    }
-    aligned_.reserve(controller.aligned.size()); // pointed into
-    for (const AlignedJoints& group : controller.aligned) {
-        const auto& joints = aligned_.emplace_back(signed_joints(machine, group.joints));
-        if (group.summed && !joints.empty()) {
-            summed_[joints.front().joint.value] = &joints;
-        }
-    }
-    for (std::size_t group = 0; group < group_count; ++group) {
-        state_[group].meaning = controller.power_on_meaning(static_cast<Group>(group));
-    }
-    const WordMeaning* units = state_[std::size_t(Group::units)].meaning;
-    unit_ = units != nullptr && units->function == Function::inches ? mm_per_inch : 1;
-    if (start_.cuts_together) {
-        name_plain_words();
-    }
-    if (const auto shared = state.enter(start_.channel, all_known_)) {
-        report(Severity::error, "joint-shared", machine.joints[shared->value].id,
-               fmt::format("{} is moved by channel {} and by channel {}", machine.joints[shared->value].id, state.channel_of(*shared),
-                           start_.channel),
-               "take its address out of one of the two controllers");
+    if (const auto shared = state.enter(start.channel, working_->parts.axes.all())) {
+        const std::string& id = machine.joints[shared->value].id;
+        working_->parts.log.report(Severity::error, "joint-shared", id,
+                                   fmt::format("{} is moved by channel {} and by channel {}", id, state.channel_of(*shared), start.channel),
+                                   "take its address out of one of the two controllers");
     }
 }
 
 SimulatedControl::~SimulatedControl() = default;
 
-std::optional<std::size_t> SimulatedControl::joint_of(char address) const
-{
-    for (const auto& [letter, joint] : joint_of_) {
-        if (letter == address) {
-            return joint;
-        }
-    }
-    return std::nullopt;
-}
+bool SimulatedControl::waits() const { return held_ && machine_state_.waits(channel()); }
 
-void SimulatedControl::report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure,
-                              double worst)
-{
-    Finding finding = Finding::make(severity, kind, std::move(message), std::move(cure), worst);
-    finding.code = {start_.file, block_.value, 0};
-    findings_.add(std::move(finding), subject, block_.value);
-}
+BlockNumber SimulatedControl::block() const { return working_->parts.log.block(); }
 
-const WordMeaning* SimulatedControl::use(Group group)
-{
-    const State& state = state_[std::size_t(group)];
-    if (from_unknown_ && !state.by_program) {
-        rely_on(std::string(name_of(group)), fmt::format("the block relies on the {} that was in force before", name_of(group)),
-                "state it");
-    }
-    return state.meaning;
-}
+std::uint32_t SimulatedControl::channel() const { return working_->parts.log.channel(); }
 
 const Happening* SimulatedControl::step()
 {
+    ControlLog& log = working_->parts.log;
     if (waits()) {
-        return &happenings_[told_ - 1];
+        return &log.taken();
     }
     for (;;) {
-        if (told_ < happenings_.size()) {
-            const Happening& next = happenings_[told_++];
-            held_ = next.kind == Happening::Kind::wait;
+        if (const Happening* next = log.take()) {
+            held_ = next->kind == Happening::Kind::wait;
             if (held_) {
-                machine_state_.arrive(start_.channel, next.text);
+                machine_state_.arrive(log.channel(), next->text);
             }
-            return &next;
+            return next;
         }
-        happenings_.clear();
-        moves_.clear();
-        told_ = 0;
+        log.forget();
         held_ = false;
-        if (plain_ && plain_->told) {
-            plain_->told = false;
-            plain_->run.count = 0;
+        if (working_->plain) {
+            working_->plain->forget_told();
         }
         if (!advance()) {
             return nullptr;
@@ -136,73 +89,61 @@ const Happening* SimulatedControl::step()
 /// Does the next thing, of the block at hand or of the next one; false where there is none.
 bool SimulatedControl::advance()
 {
-    if (cycle_ != nullptr && cycle_->on) {
-        next_cycle_leg();
+    Working& working = *working_;
+    if (working.cycles.on()) {
+        working.cycles.next_leg();
         return true;
     }
     if (open_ != nullptr) {
         end_block();
         return true;
     }
-    if (!calls_.empty()) {
-        next_called_line();
+    if (working.calls.on()) {
+        if (const auto line = working.calls.next()) {
+            take(line->text, line->block, line->status);
+        } else if (working.plain) {
+            working.plain->look();
+        }
         return true;
     }
     const CodeLine* line = lines_.next();
     if (line == nullptr) {
-        end_plain_cuts();
-        return !happenings_.empty();
+        working.end_plain_cuts();
+        return !working.parts.log.empty();
     }
-    if (next_line(line->text)) {
+    line_ = BlockNumber(line_.value + 1);
+    working.parts.log.set_block(line_);
+    if (working.calls.is_program(line->text, line_)) {
         take(line->text, line->block, line->status);
     }
     return true;
 }
 
-Happening& SimulatedControl::happens(Happening::Kind kind)
-{
-    Happening& out = happenings_.emplace_back();
-    out.kind = kind;
-    out.channel = start_.channel;
-    out.block = block_;
-    out.called_by = called_by_;
-    return out;
-}
-
-/// Whether the line that comes next is to be done now; those of subprograms are done where they are called.
-bool SimulatedControl::next_line(std::string_view text)
-{
-    line_ = block_ = BlockNumber(line_.value + 1);
-    if (memory_.subprograms != nullptr && !library_ && memory_.subprograms->wanted()) {
-        const auto number = memory_.subprograms->number_of(text);
-        const Subprogram* begins = number ? memory_.subprograms->find(*number) : nullptr;
-        library_ = begins != nullptr && begins->first == block_.value;
-    }
-    return !library_;
-}
-
 /// Does what has been read of a line.
 void SimulatedControl::take(std::string_view text, const CodeBlock& block, const Status& status)
 {
+    Working& working = *working_;
+    ControlLog& log = working.parts.log;
     if (!status) {
-        end_plain_cuts();
-        report(Severity::error, "code-error", "", status.error().message, status.error().cure);
+        working.end_plain_cuts();
+        log.report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
     }
-    if (text.find(controller_.comment_open) != std::string_view::npos) {
-        hear(text);
+    if (working.parts.mounts.has_comment(text)) {
+        working.end_plain_cuts();
+        working.parts.mounts.hear(text);
     }
-    if (controller_.line_most > 0 && text.size() > controller_.line_most) {
-        report(Severity::error, "line-too-long", "",
-               fmt::format("the line has {} characters, the control takes {}", text.size(), controller_.line_most),
-               "write fewer decimals, no blanks, or a shorter comment", double(text.size()));
+    const std::size_t most = working.parts.controller.line_most;
+    if (most > 0 && text.size() > most) {
+        log.report(Severity::error, "line-too-long", "", fmt::format("the line has {} characters, the control takes {}", text.size(), most),
+                   "write fewer decimals, no blanks, or a shorter comment", double(text.size()));
     }
-    if (block.words.empty() || (plain_ && !block.skippable && !operator_.waits() && plain_cut(block))) {
+    if (block.words.empty() || (working.plain && !block.skippable && working.plain->take(block))) {
         return;
     }
-    end_plain_cuts();
-    if (ended_) {
-        report(Severity::error, "after-end", "", "the program goes on after its end", "take these blocks away, or the end before them");
+    working.end_plain_cuts();
+    if (log.ended()) {
+        log.report(Severity::error, "after-end", "", "the program goes on after its end", "take these blocks away, or the end before them");
         return;
     }
     begin_block(block);
@@ -210,210 +151,269 @@ void SimulatedControl::take(std::string_view text, const CodeBlock& block, const
 
 void SimulatedControl::finish()
 {
-    finish_subprograms();
+    ControlLog& log = working_->parts.log;
+    working_->calls.finish();
     if (waits()) {
-        report(Severity::error, "left-waiting", "", "the program waits for another channel, which does not come",
-               "let both channels come to the same mark");
+        log.report(Severity::error, "left-waiting", "", "the program waits for another channel, which does not come",
+                   "let both channels come to the same mark");
     }
-    if (!ended_) {
-        report(Severity::error, "no-end", "", "the program has no end", "end it with the control's program-end word");
+    if (!log.ended()) {
+        log.report(Severity::error, "no-end", "", "the program has no end", "end it with the control's program-end word");
     }
-}
-
-bool SimulatedControl::sort_words(const CodeBlock& block, BlockWords& out)
-{
-    for (const CodeWord& word : block.words) {
-        const bool may_do = (function_letters_ >> BlockWords::place(word.letter) & 1U) != 0;
-        const auto found =
-            may_do ? controller_.words.find(normalised_word(word.letter + std::string(word.number))) : controller_.words.end();
-        if (found != controller_.words.end()) {
-            const Group group = group_of(found->second.function);
-            for (const WordMeaning* other : out.functions) {
-                if (group != Group::none && group_of(other->function) == group) {
-                    report(Severity::error, "code-error", "", fmt::format("two words of the group {} in one block", name_of(group)),
-                           "write one of them");
-                    return false;
-                }
-            }
-            out.functions.push_back(&found->second);
-            continue;
-        }
-        if (word.letter == 'G' || word.letter == 'M') {
-            report(Severity::error, "code-error", "", fmt::format("the control does not know {}{}", word.letter, word.number.substr(0, 12)),
-                   "correct the word, or add it to the controller's words");
-            return false;
-        }
-        const CodeWord*& place = out.addresses[BlockWords::place(word.letter)];
-        if (place != nullptr) {
-            report(Severity::error, "code-error", "", fmt::format("the word {} stands twice in the block", word.letter), "write it once");
-            return false;
-        }
-        place = &word;
-        if (std::abs(word.value) > largest_word) {
-            report(Severity::error, "code-error", "", fmt::format("the word {}{} is beyond 1e7", word.letter, word.number.substr(0, 24)),
-                   "correct the number");
-            return false;
-        }
-    }
-    return true;
-}
-
-double SimulatedControl::plain_value(const CodeWord& word, double increment) const
-{
-    return !word.has_point && controller_.bare_number_is_increments ? word.value * increment : word.value;
-}
-
-double SimulatedControl::length_value(const CodeWord& word)
-{
-    if (from_unknown_) [[unlikely]] {
-        (void)use(Group::units);
-    }
-    return length_of(word);
-}
-
-double SimulatedControl::length_of(const CodeWord& word) const { return plain_value(word, controller_.length_increment) * unit_; }
-
-double SimulatedControl::offset(std::size_t joint)
-{
-    const WordMeaning* meaning = use(Group::offset);
-    if (meaning != offset_meaning_ || offsets_.empty()) {
-        offset_meaning_ = meaning;
-        offsets_.assign(machine_.joints.size(), 0.0);
-        const auto found = meaning == nullptr ? memory_.offsets.end() : memory_.offsets.find(meaning->work_register);
-        if (found != memory_.offsets.end()) {
-            for (const auto& [index, value] : found->second) {
-                offsets_[index] = value;
-            }
-        } else if (meaning != nullptr && memory_.tools != nullptr) {
-            report(Severity::error, "offset-missing", meaning->work_register,
-                   fmt::format("the offset register {} is empty", meaning->work_register), "state it in the setup");
-        }
-    }
-    if (in_frame() && std::find(tip_words_->xyz.begin(), tip_words_->xyz.end(), joint) != tip_words_->xyz.end()) {
-        return 0; // it is in the frame
-    }
-    if (surface_ && joint == surface_->flat) {
-        return 0; // the way round begins where the word of the joint that turns is zero
-    }
-    double out = offsets_[joint] + shift_[joint] + (joint == length_joint_ ? length_shift_ : 0);
-    if (summed_[joint] != nullptr) {
-        for (const SignedJoint& other : *summed_[joint]) {
-            out -= other.first ? 0 : other.sign * now_[Eigen::Index(other.joint.value)];
-        }
-    }
-    return out;
-}
-
-std::size_t SimulatedControl::named(const BlockWords& words, std::size_t joint, std::size_t otherwise) const
-{
-    for (const auto& group : aligned_) {
-        if (std::none_of(group.begin(), group.end(), [&](const SignedJoint& j) { return j.joint.value == joint; })) {
-            continue;
-        }
-        for (const auto& [address, other] : joint_of_) {
-            if (words.contains(address) &&
-                std::any_of(group.begin(), group.end(), [&](const SignedJoint& j) { return j.joint.value == other; })) {
-                return other;
-            }
-        }
-        return otherwise;
-    }
-    return joint;
 }
 
 /// Does what a block does up to its motion, and begins that.
 void SimulatedControl::begin_block(const CodeBlock& block)
 {
-    BlockWords& words = *words_;
+    ControlParts& parts = working_->parts;
+    BlockWords& words = working_->words;
     words.clear();
-    if (!sort_words(block, words)) {
+    if (!words.sort(block, parts.modal, parts.log)) {
         settle_block();
         return;
     }
     open_ = &block;
-    changed_ = false;
+    parts.log.begin_block();
     if (block.skippable) {
-        check_skippable(words);
+        words.check_skippable(parts.log);
     }
     apply_loop(words);
-    apply_calls(words);
+    working_->calls.apply(words);
     apply_state(words);
-    apply_tool(words);
-    apply_frame(words);
-    if (has_turns_ || shifted_ != 0 || words.has(Function::coordinate_shift)) {
-        apply_coordinates(words);
-    }
-    if (braked_ != 0) {
-        apply_brakes(words);
-    }
-    if (takes_mounts_) {
-        take_mounts(words);
-    }
+    parts.tools.change(words);
+    apply_coordinates(words);
+    parts.brakes.apply(words);
+    parts.mounts.take(words);
     apply_motion(words);
+}
+
+/// A loop is read once, as one of its later passes would be: nothing that was in force before it is known to be so. What the body
+/// relies on without stating it is a finding, so that every pass starts like the first.
+void SimulatedControl::apply_loop(const BlockWords& words)
+{
+    ControlParts& parts = working_->parts;
+    ControlLog& log = parts.log;
+    if (words.has(Function::loop_begin)) {
+        const CodeWord* count = words.take(parts.controller.loop_count);
+        if (log.loop().value != 0) {
+            log.report(Severity::error, "code-error", "", fmt::format("a loop begins inside the loop of block {}", log.loop().value),
+                       "close that one first");
+            return;
+        }
+        if (count == nullptr || count->value < 1 || count->value != std::floor(count->value)) {
+            log.report(Severity::error, "code-error", "",
+                       fmt::format("a loop needs its count, a whole number behind {}", parts.controller.loop_count),
+                       "write it in the block that begins the loop");
+        }
+        log.begin_loop();
+        log.happens(Happening::Kind::loop).count = count != nullptr ? count->value : 1;
+        parts.modal.forget_for_loop();
+        parts.axes.forget();
+        parts.brakes.forget();
+        parts.frames.forget();
+        parts.feeds.forget();
+        parts.tools.forget();
+        log.note_change();
+    }
+    if (words.has(Function::loop_end)) {
+        if (log.loop().value == 0) {
+            log.report(Severity::error, "code-error", "", "a loop ends that has not begun", "begin it, or take the block away");
+        } else {
+            log.end_loop();
+        }
+        log.note_change();
+    }
+}
+
+/// What words leave in force: groups, lengths, speeds, feeds.
+void SimulatedControl::apply_state(const BlockWords& words)
+{
+    ControlParts& parts = working_->parts;
+    bool cycle_begins = false;
+    for (const WordMeaning* meaning : words.functions) {
+        const Group group = group_of(meaning->function);
+        if (group == Group::none) {
+            continue;
+        }
+        const bool other = parts.modal.state(group).meaning != meaning;
+        parts.feeds.put(*meaning, other);
+        cycle_begins = cycle_begins || (other && meaning->function == Function::cycle);
+        parts.modal.put(*meaning);
+        parts.tools.put(*meaning, words);
+    }
+    if (cycle_begins) {
+        working_->cycles.begin(words);
+    }
+    parts.tools.read_register(words);
+    parts.feeds.read(words);
+    dwell(words);
+}
+
+void SimulatedControl::dwell(const BlockWords& words)
+{
+    ControlParts& parts = working_->parts;
+    if (!words.has(Function::dwell)) {
+        return;
+    }
+    const CodeWord* word = words.take(parts.controller.dwell);
+    if (word == nullptr) {
+        parts.log.report(Severity::error, "code-error", "", fmt::format("a dwell without its word {}", parts.controller.dwell),
+                         "write the time");
+        return;
+    }
+    const double seconds = parts.modal.dwell(*word);
+    if (seconds < 0) {
+        parts.log.report(Severity::error, "code-error", "", "a dwell is below zero", "write a time of zero or more");
+    }
+    parts.log.happens(Happening::Kind::dwell).seconds = seconds;
+    parts.log.note_change();
+}
+
+/// Which coordinates the words tell from here on.
+void SimulatedControl::apply_coordinates(BlockWords& words)
+{
+    ControlParts& parts = working_->parts;
+    parts.frames.apply(words);
+    parts.zero.apply(words);
+    const bool names = std::any_of(words.functions.begin(), words.functions.end(), [](const WordMeaning* meaning) {
+        return group_of(meaning->function) == Group::frame || group_of(meaning->function) == Group::rotation ||
+               meaning->function == Function::coordinate_shift;
+    });
+    if (names && parts.zero.moved() && parts.frames.any()) {
+        parts.log.report(Severity::error, "frame-error", "",
+                         "coordinates are shifted or turned while X, Y and Z tell something else than the joints",
+                         "take the shift and the rotation back before, or switch back to the joints' own coordinates");
+        parts.zero.reset();
+    }
+}
+
+void SimulatedControl::apply_motion(BlockWords& words)
+{
+    ControlParts& parts = working_->parts;
+    const std::uint32_t known_before = parts.axes.known();
+    words.from_known = known_before == parts.axes.all();
+    if (parts.frames.in_frame() && !words.has(Function::machine_coordinates)) {
+        parts.frames.name_joints(words);
+    }
+    const std::optional<Readings> targets = working_->motions.targets(words);
+    const auto& centre = parts.controller.centre;
+    if (!targets && std::none_of(centre.begin(), centre.end(), [&](char c) { return words.contains(c); })) {
+        return;
+    }
+    const Readings to = targets ? *targets : parts.frames.here();
+    parts.log.note_change(parts.axes.known() != known_before);
+    switch (parts.modal.use(Group::motion, Function::cycle_off)) {
+    case Function::rapid: working_->motions.go(words, to, false); return;
+    case Function::linear: working_->motions.go(words, to, true); return;
+    case Function::arc_clockwise: working_->arcs.run(words, to, true); return;
+    case Function::arc_counter_clockwise: working_->arcs.run(words, to, false); return;
+    case Function::cycle: working_->cycles.run(words, to); return;
+    default:
+        parts.log.report(Severity::error, "code-error", "", "axis words without a motion word in force",
+                         "write rapid or linear before them");
+        parts.axes.stand(to);
+    }
 }
 
 /// After the motion.
 void SimulatedControl::end_block()
 {
+    ControlLog& log = working_->parts.log;
     const CodeBlock& block = *std::exchange(open_, nullptr);
-    const BlockWords& words = *words_;
+    const BlockWords& words = working_->words;
     for (const WordMeaning* meaning : words.functions) {
-        if (meaning->function == Function::stop || meaning->function == Function::optional_stop) {
-            stop(meaning->function == Function::optional_stop);
-            changed_ = true;
-        }
-        if (meaning->function == Function::wait) {
+        switch (meaning->function) {
+        case Function::stop:
+        case Function::optional_stop: working_->parts.mounts.stop(meaning->function == Function::optional_stop); break;
+        case Function::wait:
             if (machine_state_.channels() == 1) {
-                report(Severity::warning, "waits-alone", meaning->mark,
-                       fmt::format("the program waits at mark {} for another channel, and there is none", meaning->mark),
-                       "read the programs of all channels together");
+                log.report(Severity::warning, "waits-alone", meaning->mark,
+                           fmt::format("the program waits at mark {} for another channel, and there is none", meaning->mark),
+                           "read the programs of all channels together");
             }
-            happens(Happening::Kind::wait).text = meaning->mark;
-            changed_ = true;
+            log.happens(Happening::Kind::wait).text = meaning->mark;
+            break;
+        case Function::program_end: end_program(); break;
+        default: continue;
         }
-        if (meaning->function == Function::program_end) {
-            if (loop_.value != 0) {
-                report(Severity::error, "loop-open", "", fmt::format("the program ends inside the loop of block {}", loop_.value),
-                       "close the loop before the end");
-            }
-            if (shifted_ != 0 || turned_) {
-                report(Severity::warning, "coordinates-left", "", "the program ends while its coordinates are shifted or turned",
-                       "take the shift and the rotation back before the end");
-            }
-            if (surface_ || in_frame()) {
-                report(Severity::warning, "frame-left-on", "",
-                       "the program ends while X, Y and Z still tell something else than the joints",
-                       "switch back to the joints' own coordinates before the end");
-            }
-            happens(Happening::Kind::end);
-            machine_state_.leave(start_.channel);
-            ended_ = true;
-            changed_ = true;
-        }
+        log.note_change();
     }
-    for (const CodeWord& word : block.words) {
-        const auto at = BlockWords::place(word.letter);
-        if (words.addresses[at] == &word && (words.used >> at & 1U) == 0) {
-            report(Severity::error, "code-error", "",
-                   fmt::format("the word {}{} has no meaning in this block", word.letter, word.number.substr(0, 24)),
-                   "take it away, or add what it belongs to");
-        }
-    }
-    if (!changed_) {
-        report(Severity::warning, "no-effect", "", "the block changes nothing", "take it away; it may be a doubled block");
+    words.report_unused(block, log);
+    if (!log.changed()) {
+        log.report(Severity::warning, "no-effect", "", "the block changes nothing", "take it away; it may be a doubled block");
     }
     settle_block();
+}
+
+void SimulatedControl::end_program()
+{
+    ControlParts& parts = working_->parts;
+    if (parts.log.loop().value != 0) {
+        parts.log.report(Severity::error, "loop-open", "",
+                         fmt::format("the program ends inside the loop of block {}", parts.log.loop().value),
+                         "close the loop before the end");
+    }
+    if (parts.zero.moved()) {
+        parts.log.report(Severity::warning, "coordinates-left", "", "the program ends while its coordinates are shifted or turned",
+                         "take the shift and the rotation back before the end");
+    }
+    if (parts.frames.any()) {
+        parts.log.report(Severity::warning, "frame-left-on", "",
+                         "the program ends while X, Y and Z still tell something else than the joints",
+                         "switch back to the joints' own coordinates before the end");
+    }
+    parts.log.happens(Happening::Kind::end);
+    machine_state_.leave(parts.log.channel());
+    parts.log.end();
 }
 
 /// Before the next one.
 void SimulatedControl::settle_block()
 {
-    if (call_) {
-        call(*std::exchange(call_, std::nullopt));
+    working_->calls.begin();
+    if (working_->plain) {
+        working_->plain->look();
     }
-    if (plain_) {
-        look_for_plain_cuts();
+}
+
+ControlState SimulatedControl::state() const
+{
+    const ControlParts& parts = working_->parts;
+    const Machine& machine = parts.machine;
+    ControlState out;
+    out.block = parts.log.block();
+    out.groups = groups_in_force(parts.controller, parts.modal);
+    out.feed_mode = parts.feeds.mode_as_it_is();
+    out.feed = parts.feeds.feed();
+    out.spindle_rpm = parts.feeds.rpm();
+    out.tool = parts.tools.tool();
+    out.selected_tool = parts.tools.selected();
+    out.tool_length = parts.tools.length();
+    out.length_shift = parts.tools.shift();
+    out.length_joint = parts.tools.length_joint() != SIZE_MAX ? machine.joints[parts.tools.length_joint()].id : std::string();
+    out.mount = parts.mounts.mount() < machine.mounts.size() ? machine.mounts[parts.mounts.mount()].id : std::string();
+    const WordMeaning* offset = parts.modal.state(Group::offset).meaning;
+    const auto values = offset != nullptr ? parts.memory.offsets.find(offset->work_register) : parts.memory.offsets.end();
+    for (const auto& [letter, joint] : parts.axes.letters()) {
+        double stated = 0;
+        if (values != parts.memory.offsets.end()) {
+            const auto value = values->second.find(joint);
+            stated = value != values->second.end() ? value->second : 0;
+        }
+        out.coordinates.push_back({machine.joints[joint].id, stated, parts.zero.shift(joint)});
     }
+    out.turned = parts.zero.turned() ? std::optional(parts.zero.turned()->angle) : std::nullopt;
+    out.tip_words = parts.frames.in_frame();
+    out.loop = parts.log.loop();
+    out.calls = working_->calls.names();
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        if ((parts.brakes.open() >> i & 1U) != 0) {
+            out.open_brakes.push_back(machine.joints[i].id);
+        }
+    }
+    out.ended = parts.log.ended();
+    out.readings = parts.axes.now();
+    return out;
 }
 
 } // namespace wexilum

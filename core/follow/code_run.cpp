@@ -2,6 +2,7 @@
 
 #include "core/base/vector_state.hpp"
 #include "core/control/simulated_control.hpp"
+#include "core/control/subprograms.hpp"
 
 #include <algorithm>
 #include <memory>

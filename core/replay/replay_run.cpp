@@ -4,6 +4,7 @@
 #include "core/base/units.hpp"
 #include "core/compare/compare.hpp"
 #include "core/control/simulated_control.hpp"
+#include "core/control/subprograms.hpp"
 #include "core/follow/contact_observer.hpp"
 #include "core/path/agreed_path.hpp"
 #include "core/task/task.hpp"

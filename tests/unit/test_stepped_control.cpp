@@ -3,6 +3,7 @@
 #include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 #include "core/control/simulated_control.hpp"
+#include "core/control/subprograms.hpp"
 #include "core/follow/code_reading.hpp"
 #include "core/follow/code_run.hpp"
 #include "tests/support/demo.hpp"

@@ -1,5 +1,6 @@
 // Subprograms, shifted and turned coordinates: what the control does with them, and copies that become calls. Values by hand.
 #include "core/base/units.hpp"
+#include "core/control/subprograms.hpp"
 #include "core/io/real_files.hpp"
 #include "core/project/job_run.hpp"
 #include "core/replay/replay_run.hpp"
