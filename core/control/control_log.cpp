@@ -53,15 +53,6 @@ Happening& ControlLog::happens(Happening::Kind kind)
 
 void ControlLog::moves(ReplayMove&& move) { happens(Happening::Kind::motion).move = &moves_.emplace_back(std::move(move)); }
 
-const Happening* ControlLog::take() { return told_ < happenings_.size() ? &happenings_[told_++] : nullptr; }
-
-void ControlLog::forget()
-{
-    happenings_.clear();
-    moves_.clear();
-    told_ = 0;
-}
-
 ControlPart::ControlPart(ControlLog& log) : log_(log) { log.parts_.push_back(this); }
 
 } // namespace wexilum

@@ -50,11 +50,18 @@ public:
     Happening& happens(Happening::Kind kind);
     void moves(ReplayMove&& move);
     /// What has happened and has not been taken; it lives until forget(). Null: nothing.
-    [[nodiscard]] const Happening* take();
+    [[nodiscard]] const Happening* take() { return told_ < happenings_.size() ? &happenings_[told_++] : nullptr; }
     /// What take() gave last. Precondition: it was not null.
     [[nodiscard]] const Happening& taken() const { return happenings_[told_ - 1]; }
     [[nodiscard]] bool empty() const { return happenings_.empty(); }
-    void forget();
+    void forget()
+    {
+        if (!happenings_.empty()) {
+            happenings_.clear();
+            moves_.clear();
+            told_ = 0;
+        }
+    }
 
     /// Parts of the control's state, in the order in which they were made.
     [[nodiscard]] const std::vector<const ControlPart*>& parts() const { return parts_; }

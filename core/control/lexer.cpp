@@ -56,6 +56,77 @@ Error bad(BlockNumber block, std::size_t at, std::string message, std::string cu
     return p;
 }
 
+/// The number of a word that begins there: its text, value and point, and how many digits it has. False where it has no value.
+bool read_number(std::string_view line, std::size_t begin, CodeWord& word, std::size_t& digits)
+{
+    std::size_t last = begin;
+    std::uint64_t whole = 0; // all digits as one number, and how many of them stand behind the point
+    std::size_t decimals = 0;
+    std::size_t points = 0;
+    std::size_t signs = 0;
+    for (; last < line.size(); ++last) { // a sign, digits, a point and digits, mostly
+        const char c = line[last];
+        if (c >= '0' && c <= '9') {
+            whole = whole * 10 + std::uint64_t(c - '0');
+            ++digits;
+            decimals += points > 0 ? 1 : 0;
+        } else if (c == '.' || c == '-' || c == '+') {
+            ++(c == '.' ? points : signs);
+        } else {
+            break;
+        }
+    }
+    word.has_point = points > 0;
+    word.number = line.substr(begin, last - begin);
+    const bool sign_leads = signs == 0 || (signs == 1 && (line[begin] == '-' || line[begin] == '+'));
+    const bool readable = digits > 0 && points <= 1 && sign_leads;
+    if (readable && digits <= 15) {
+        // Both numbers are whole and fit a double, so the quotient is the nearest double.
+        word.value = static_cast<double>(whole) / powers_of_ten[decimals];
+    } else if (readable) {
+        (void)std::from_chars(line.data() + begin + signs, line.data() + last, word.value, std::chars_format::fixed);
+    }
+    if (signs == 1 && line[begin] == '-') {
+        word.value = -word.value;
+    }
+    return readable;
+}
+
+/// A word as it may be written: small letters, blanks behind the letter, a sign, digits and a point in any number and order, of which some
+/// make a number. Goes on behind it.
+Status any_word(const Controller& controller, std::string_view line, BlockNumber number, std::size_t& at, CodeBlock& block)
+{
+    const char c = line[at];
+    const char letter = c >= 'a' && c <= 'z' ? char(c - 'a' + 'A') : c;
+    if (letter < 'A' || letter > 'Z') {
+        return bad(number, at, fmt::format("a word starts with a letter, found '{}'", c >= ' ' && c < 127 ? c : '?'),
+                   "take the character away or put it in a comment");
+    }
+    CodeWord& word = block.words.emplace_back();
+    word.letter = letter;
+    word.column = static_cast<std::uint32_t>(at + 1);
+    std::size_t begin = at + 1;
+    while (begin < line.size() && is_blank(line[begin])) {
+        ++begin;
+    }
+    std::size_t digits = 0;
+    if (!read_number(line, begin, word, digits)) {
+        return bad(number, at, fmt::format("the word {} has no readable number: '{}'", letter, word.number.substr(0, 24)),
+                   "write a number like 12.5 or -3 after the letter");
+    }
+    const bool names = letter == controller.program_number || letter == controller.sequence_number;
+    if (digits > std::size_t(controller.most_digits) && !names) {
+        return bad(number, at,
+                   fmt::format("the word {}{} has more than {} digits", letter, word.number.substr(0, 24), controller.most_digits),
+                   "write fewer decimals");
+    }
+    at = begin + word.number.size();
+    if ((letter == controller.sequence_number && block.words.size() == 1) || letter == controller.program_number) {
+        block.words.pop_back();
+    }
+    return {};
+}
+
 } // namespace
 
 Status read_block(const Controller& controller, std::string_view line, BlockNumber number, CodeBlock& block)
@@ -63,6 +134,7 @@ Status read_block(const Controller& controller, std::string_view line, BlockNumb
     block.number = number;
     block.words.clear();
     block.skippable = false;
+    block.has_comment = false;
     if (line.size() > max_code_line) {
         return bad(number, 0, fmt::format("the line is longer than {} characters", max_code_line), "check that this is a program text");
     }
@@ -94,6 +166,7 @@ Status read_block(const Controller& controller, std::string_view line, BlockNumb
             continue;
         }
         if (c == controller.comment_open) {
+            block.has_comment = true;
             const std::size_t close = line.find(controller.comment_close, at);
             if (close == std::string_view::npos) {
                 return bad(number, at, "the comment does not end in its line", fmt::format("close it with '{}'", controller.comment_close));
@@ -101,65 +174,8 @@ Status read_block(const Controller& controller, std::string_view line, BlockNumb
             at = close + 1;
             continue;
         }
-        const char letter = c >= 'a' && c <= 'z' ? char(c - 'a' + 'A') : c;
-        if (letter < 'A' || letter > 'Z') {
-            return bad(number, at, fmt::format("a word starts with a letter, found '{}'", c >= ' ' && c < 127 ? c : '?'),
-                       "take the character away or put it in a comment");
-        }
-        CodeWord& word = block.words.emplace_back();
-        word.letter = letter;
-        word.column = static_cast<std::uint32_t>(at + 1);
-        std::size_t last = at + 1;
-        while (last < line.size() && is_blank(line[last])) {
-            ++last;
-        }
-        const std::size_t begin = last;
-        std::uint64_t whole = 0; // all digits as one number, and how many of them stand behind the point
-        std::size_t digits = 0;
-        std::size_t decimals = 0;
-        std::size_t points = 0;
-        std::size_t signs = 0;
-        const auto take_digits = [&] {
-            const std::size_t first = last;
-            for (; last < line.size() && line[last] >= '0' && line[last] <= '9'; ++last) {
-                whole = whole * 10 + std::uint64_t(line[last] - '0');
-            }
-            digits += last - first;
-            decimals += points > 0 ? last - first : 0;
-        };
-        for (;;) { // a sign, digits, a point and digits, mostly
-            take_digits();
-            if (last == line.size() || (line[last] != '.' && line[last] != '-' && line[last] != '+')) {
-                break;
-            }
-            ++(line[last++] == '.' ? points : signs);
-        }
-        word.has_point = points > 0;
-        word.number = line.substr(begin, last - begin);
-        const bool sign_leads = signs == 0 || (signs == 1 && (line[begin] == '-' || line[begin] == '+'));
-        const bool readable = digits > 0 && points <= 1 && sign_leads;
-        if (readable && digits <= 15) {
-            // Both numbers are whole and fit a double, so the quotient is the nearest double.
-            word.value = static_cast<double>(whole) / powers_of_ten[decimals];
-        } else if (readable) {
-            const char* first = line.data() + begin + signs;
-            (void)std::from_chars(first, line.data() + last, word.value, std::chars_format::fixed);
-        }
-        if (signs == 1 && line[begin] == '-') {
-            word.value = -word.value;
-        }
-        if (!readable) {
-            return bad(number, at, fmt::format("the word {} has no readable number: '{}'", letter, word.number.substr(0, 24)),
-                       "write a number like 12.5 or -3 after the letter");
-        }
-        if (digits > std::size_t(controller.most_digits) && letter != controller.program_number && letter != controller.sequence_number) {
-            return bad(number, at,
-                       fmt::format("the word {}{} has more than {} digits", letter, word.number.substr(0, 24), controller.most_digits),
-                       "write fewer decimals");
-        }
-        at = last;
-        if ((letter == controller.sequence_number && block.words.size() == 1) || letter == controller.program_number) {
-            block.words.pop_back();
+        if (Status status = any_word(controller, line, number, at, block); !status) {
+            return status;
         }
     }
     return {};

@@ -22,6 +22,7 @@ struct CodeBlock {
     BlockNumber number;
     std::vector<CodeWord> words; ///< they point into the line, which has to stay
     bool skippable = false;      ///< begins with '/'
+    bool has_comment = false;
 };
 
 inline constexpr std::size_t max_code_line = 4096;

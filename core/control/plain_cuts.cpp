@@ -56,9 +56,7 @@ void PlainCuts::look()
 bool PlainCuts::read(const CodeBlock& block, Read& out) const
 {
     const ControlAxes& axes = parts_.axes;
-    for (std::size_t i = 0; i < run_.to.size(); ++i) {
-        out.to[i] = axes.now(i);
-    }
+    std::copy_n(axes.now().data(), run_.to.size(), out.to.begin());
     out.feed = {parts_.feeds.feed().value_or(0), parts_.feeds.precision()};
     std::uint32_t seen = 0;
     bool any = false;
@@ -97,8 +95,10 @@ bool PlainCuts::fits(const Read& read) const
 {
     double most = 0;
     bool fits = read.feed.feed <= nearly * feed_most_;
-    for (std::size_t i = 0; i < run_.to.size(); ++i) {
-        const double by = std::abs(read.to[i] - parts_.axes.now(i));
+    const double* const now = parts_.axes.now().data();
+    const std::size_t joints = run_.to.size();
+    for (std::size_t i = 0; i < joints; ++i) {
+        const double by = std::abs(read.to[i] - now[i]);
         most = std::max(most, by);
         fits = fits && by <= may_move_[i] && read.to[i] >= low_[i] && read.to[i] <= high_[i];
     }

@@ -106,16 +106,26 @@ bool SimulatedControl::advance()
         }
         return true;
     }
-    const CodeLine* line = lines_.next();
-    if (line == nullptr) {
-        working.end_plain_cuts();
-        return !working.parts.log.empty();
-    }
-    line_ = BlockNumber(line_.value + 1);
-    working.parts.log.set_block(line_);
-    if (working.calls.is_program(line->text, line_)) {
-        take(line->text, line->block, line->status);
-    }
+    return next_lines();
+}
+
+/// Takes the program's lines up to one of which something comes.
+bool SimulatedControl::next_lines()
+{
+    Working& working = *working_;
+    ControlLog& log = working.parts.log;
+    do {
+        const CodeLine* line = lines_.next();
+        if (line == nullptr) {
+            working.end_plain_cuts();
+            return !log.empty();
+        }
+        line_ = BlockNumber(line_.value + 1);
+        log.set_block(line_);
+        if (working.calls.is_program(line->text, line_)) {
+            take(line->text, line->block, line->status);
+        }
+    } while (log.empty() && open_ == nullptr && !working.cycles.on() && !working.calls.on());
     return true;
 }
 
@@ -129,7 +139,7 @@ void SimulatedControl::take(std::string_view text, const CodeBlock& block, const
         log.report(Severity::error, "code-error", "", status.error().message, status.error().cure);
         return;
     }
-    if (working.parts.mounts.has_comment(text)) {
+    if (block.has_comment) {
         working.end_plain_cuts();
         working.parts.mounts.hear(text);
     }

@@ -56,6 +56,7 @@ private:
     struct Working;
 
     [[nodiscard]] bool advance();
+    [[nodiscard]] bool next_lines();
     void take(std::string_view text, const CodeBlock& block, const Status& status);
     void begin_block(const CodeBlock& block);
     void apply_loop(const BlockWords& words);

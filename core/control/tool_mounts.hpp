@@ -24,7 +24,6 @@ public:
     [[nodiscard]] std::uint32_t changes() const { return changes_; }
 
     /// The comments of a line.
-    [[nodiscard]] bool has_comment(std::string_view line) const { return line.find(controller_.comment_open) != std::string_view::npos; }
     void hear(std::string_view line);
     /// Whether a person has been told something that is not done yet.
     [[nodiscard]] bool person_waits() const { return operator_.waits(); }

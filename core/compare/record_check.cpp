@@ -1,5 +1,4 @@
-// Axis words of the comparer: which word is wrong where the tool hardly tells, as near a pole.
-#include "core/compare/compare.hpp"
+#include "core/compare/record_check.hpp"
 
 #include "core/base/units.hpp"
 #include "core/solve/path_choice.hpp"
@@ -11,19 +10,37 @@
 
 namespace wexilum {
 
-void Comparer::follow(const InverseSolver& solver)
+RecordCheck::RecordCheck(const Task& task, const Follower& follower, const BudgetRule& budget, CompareLog& log)
+    : PathCheck(log), task_(task), follower_(follower), budget_(budget), in_work_(task.setup.part)
+{}
+
+bool RecordCheck::leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& state) const
+{
+    const InverseSolver& solver = *state.solver;
+    return solver.rotary().empty() || (solver.rotary().size() == 2 && solver.linear_together());
+}
+
+void RecordCheck::reached(const SeenMotion& seen, const Expected& item, const Deviation& deviation)
+{
+    log_.note_at_record(deviation, seen.budget, item, seen.move.block);
+    ++log_.report().compared;
+    check_words(seen, item, 1, 0);
+}
+
+BranchFollower& RecordCheck::branches_of(const InverseSolver& solver)
 {
     if (followed_ != &solver) {
         branches_ = {};
         followed_ = &solver;
     }
+    return branches_;
 }
 
-std::optional<Readings> Comparer::exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length, const Readings& near)
+std::optional<Readings> RecordCheck::exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
+                                                    const Readings& near)
 {
-    follow(solver);
     const Pose pose = in_work_(wanted);
-    const Branches found = solver.branches(pose.axis, branches_);
+    const Branches found = solver.branches(pose.axis, branches_of(solver));
     if (found.count == 0 || found.pole <= at_pole) {
         return std::nullopt;
     }
@@ -57,7 +74,7 @@ std::optional<Readings> Comparer::exact_readings(const InverseSolver& solver, co
     return out;
 }
 
-double Comparer::lever_term(const Chain& chain, const Readings& levers) const
+double RecordCheck::lever_term(const Follower::Chain& chain, const Readings& levers) const
 {
     double sum = 0;
     for (const JointIndex j : chain.turning) {
@@ -66,7 +83,7 @@ double Comparer::lever_term(const Chain& chain, const Readings& levers) const
     return sum;
 }
 
-Readings Comparer::allowed_misfit(const ReplayMove& move, double lever_term) const
+Readings RecordCheck::allowed_misfit(const ReplayMove& move, double lever_term) const
 {
     Readings out(Eigen::Index(task_.machine.joints.size()));
     for (std::size_t i = 0; i < task_.machine.joints.size(); ++i) {
@@ -78,13 +95,14 @@ Readings Comparer::allowed_misfit(const ReplayMove& move, double lever_term) con
     return out;
 }
 
-BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver, const Pose& wanted)
+BlockNumber RecordCheck::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
+                               const Pose& wanted)
 {
     const auto exact = exact_readings(solver, wanted, move.tool_length, move.to);
     if (!exact) {
         return move.block;
     }
-    const Chain& whole = chain(move.mount);
+    const Follower::Chain& whole = follower_.chain(move.mount);
     const Readings allowed = allowed_misfit(move, lever_term(whole, whole.kinematics.levers(move.to, move.tool_length)));
     double worst = 1;
     BlockNumber out = move.block;
@@ -99,36 +117,25 @@ BlockNumber Comparer::blame(const ReplayMove& move, const std::vector<BlockNumbe
     return out;
 }
 
-double Comparer::place_by_time(const Seen& seen, const Expected& item, double s, double& reach)
+RecordCheck::Misfit RecordCheck::misfit(const InverseSolver& solver, const Readings& stand, const Readings& wanted, const Readings& allowed)
 {
-    // The feed word tells how far along the path a block goes, more finely than its rounded end does.
-    const double length = item.piece.length();
-    const double whole = item.seconds(length, length);
-    if (whole <= 0 || seen.move.seconds <= 0 || length < still_length) {
-        progress_exact_ = false;
-        return s;
+    Misfit out;
+    for (const auto& link : solver.kinematics().links()) {
+        const auto at = Eigen::Index(link.joint.value);
+        const double off = std::abs(stand[at] - wanted[at]) / allowed[at];
+        if (off > out.worst) {
+            out = {off, link.joint.value};
+        }
     }
-    const double by_time = progress_place_ + seen.move.seconds / whole;
-    progress_reach_ += seen.move.seconds / whole * length * seen.move.feed_precision;
-    if (item.piece.curved() && !seen.move.arc && seen.turn <= 1e-9) { // where nothing turns the asked feed holds on the chord
-        progress_reach_ += std::abs(by_time - s) * length;
-    }
-    progress_exact_ = progress_exact_ && !seen.move.at_joint_limit && by_time < 1 && std::abs(by_time - s) * length <= 2 * seen.budget.tip;
-    if (!progress_exact_) {
-        return s; // limited by a joint, or a wrong feed: told elsewhere
-    }
-    reach = progress_reach_ + BudgetRule::computing_tip;
-    if (seen.move.tip_solver != nullptr) {
-        reach += 2 * seen.budget.tip; // the feed is the tip's own: its way between two rounded places tells no more than they do
-    }
-    return by_time;
+    return out;
 }
 
-void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double s, double reach)
+void RecordCheck::check_words(const SeenMotion& seen, const Expected& item, double s, double reach)
 {
     const InverseSolver& solver = *item.solver;
     const Readings& stand = seen.move.to;
-    const auto here = solver.rotary().empty() ? std::nullopt : exact_readings(solver, item.piece.at(s), seen.move.tool_length, stand);
+    const double length = seen.move.tool_length;
+    const auto here = solver.rotary().empty() ? std::nullopt : exact_readings(solver, item.piece.at(s), length, stand);
     if (!here) {
         return;
     }
@@ -136,7 +143,7 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
     Readings slope = Readings::Zero(stand.size());
     if (s < 1) {
         const double step = std::min(1e-3, 0.5 * (1 - s));
-        const auto beyond = exact_readings(solver, item.piece.at(s + step), seen.move.tool_length, *here);
+        const auto beyond = exact_readings(solver, item.piece.at(s + step), length, *here);
         if (!beyond) {
             return;
         }
@@ -144,26 +151,14 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
         reach /= std::max(item.piece.length(), still_length);
     }
     const Readings allowed = allowed_misfit(seen.move, seen.lever_term);
-    std::size_t joint = 0;
-    const auto against = [&](const Readings& wanted) {
-        double worst = 0;
-        for (const auto& link : solver.kinematics().links()) {
-            const auto at = Eigen::Index(link.joint.value);
-            const double off = std::abs(stand[at] - wanted[at]) / allowed[at];
-            if (off > worst) {
-                worst = off;
-                joint = link.joint.value;
-            }
-        }
-        return worst;
-    };
+    const auto against = [&](const Readings& wanted) { return misfit(solver, stand, wanted, allowed); };
     const auto least_of = [&](const auto& misfit) {
         double low = -reach;
         double high = reach;
         for (int i = 0; i < 60 && reach > 0; ++i) { // the misfit is convex along the way
             const double a = low + (high - low) / 3;
             const double b = high - (high - low) / 3;
-            if (misfit(a) < misfit(b)) {
+            if (misfit(a).worst < misfit(b).worst) {
                 high = b;
             } else {
                 low = a;
@@ -171,25 +166,31 @@ void Comparer::check_rotary_words(const Seen& seen, const Expected& item, double
         }
         return misfit(0.5 * (low + high));
     };
-    double worst = against(*here);
-    if (worst > 1 && s < 1) {
-        worst = least_of([&](double ds) { return against(*here + slope * ds); });
+    Misfit found = against(*here);
+    if (found.worst > 1 && s < 1) {
+        found = least_of([&](double ds) { return against(*here + slope * ds); });
     }
-    if (worst > 1 && s < 1) {
+    if (found.worst > 1 && s < 1) {
         // Near a pole the readings bend within the reach.
-        worst = std::min(worst, least_of([&](double ds) {
-                             const auto there =
-                                 exact_readings(solver, item.piece.at(std::clamp(s + ds, 0.0, 1.0)), seen.move.tool_length, stand);
-                             return there ? against(*there) : worst;
-                         }));
+        const Misfit bent = least_of([&](double ds) {
+            const auto there = exact_readings(solver, item.piece.at(std::clamp(s + ds, 0.0, 1.0)), length, stand);
+            return there ? against(*there) : found;
+        });
+        found = bent.worst < found.worst ? bent : found;
     }
-    if (worst > 1) {
-        const std::string& id = task_.machine.joints[joint].id;
-        const BlockNumber block = s < 1 || last_set_[joint].value == 0 ? seen.move.block : last_set_[joint];
-        find(Severity::error, "word-off", id,
-             fmt::format("the word for {} is {:.1f} times further from the path's reading than rounding explains", id, worst),
-             "compare the word with the axis position for this record", &item, block, worst);
+    if (found.worst > 1) {
+        report(seen, item, s, found);
     }
+}
+
+void RecordCheck::report(const SeenMotion& seen, const Expected& item, double s, const Misfit& found)
+{
+    const std::string& id = task_.machine.joints[found.joint].id;
+    const BlockNumber set_by = log_.set_by()[found.joint];
+    log_.find(Severity::error, "word-off", id,
+              fmt::format("the word for {} is {:.1f} times further from the path's reading than rounding explains", id, found.worst),
+              "compare the word with the axis position for this record", &item, s < 1 || set_by.value == 0 ? seen.move.block : set_by,
+              found.worst);
 }
 
 } // namespace wexilum

@@ -1,0 +1,64 @@
+// Cuts: every feed move of the path in order, nothing beside it, at the right feed.
+#pragma once
+
+#include "core/compare/link_check.hpp"
+#include "core/compare/state_check.hpp"
+
+namespace wexilum {
+
+class CutCheck final : public PathCheck {
+public:
+    /// All must outlive the object.
+    CutCheck(const Task& task, const Follower& follower, const BudgetRule& budget, PathPlace& place, RecordCheck& records,
+             StateCheck& states, LinkCheck& links, CompareLog& log);
+
+    void cut(const SeenMotion& seen);
+    /// Pieces below the last digit of the words, which need no block of their own, before a motion; null: before something else.
+    void pass_tiny(const SeenMotion* seen);
+    /// A cut that has begun and is not gone on with.
+    void leave_unfinished();
+    /// Whether a motion ends on the cut that comes next.
+    [[nodiscard]] bool ends_on_path(const SeenMotion& seen);
+
+    /// A cut that has begun is gone on with block by block.
+    [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& /*state*/) const override
+    {
+        return place_.progress.along <= 0;
+    }
+
+    static constexpr double small_turn = 0.02;     ///< rad: of a motion that needs to be looked at in its middle only
+    static constexpr double shortest_timed = 0.01; ///< mm
+
+private:
+    /// Where a motion ends along the cut that is waited for.
+    struct Landing {
+        Deviation at_end;    ///< from the cut's own end
+        Deviation on_way;    ///< from where it is
+        double s = 0;        ///< there, 0 to 1
+        bool covers = false; ///< it goes on along the cut
+        bool is_end = false;
+        bool ahead = false; ///< further than before, and not at the end
+    };
+    [[nodiscard]] Landing land(const SeenMotion& seen, const Expected& item);
+    void follow(const SeenMotion& seen, const Expected& item, const Landing& landing);
+    void follow_closely(const SeenMotion& seen, const Expected& item, const Landing& landing);
+    bool look_ahead(const SeenMotion& seen);
+    bool nearly_reached(const SeenMotion& seen);
+    [[nodiscard]] double place_by_time(const SeenMotion& seen, const Expected& item, double s, double& reach);
+    void sample(const SeenMotion& seen, const Expected& item, bool to_the_end);
+    [[nodiscard]] bool goes_round(const SeenMotion& seen, const Expected& item) const;
+    bool standing_turn(const SeenMotion& seen, const Expected& item);
+    void check_feed(const SeenMotion& seen, const Expected& item, double s0, double s1);
+    void check_centre(const SeenMotion& seen, const Expected& item);
+    void extra(const SeenMotion& seen);
+
+    const Task& task_;
+    const Follower& follower_;
+    const BudgetRule& budget_;
+    PathPlace& place_;
+    RecordCheck& records_;
+    StateCheck& states_;
+    LinkCheck& links_;
+};
+
+} // namespace wexilum

@@ -1,0 +1,41 @@
+// Holes: the depths a cycle reaches, whatever moves it is made of.
+#pragma once
+
+#include "core/compare/link_check.hpp"
+#include "core/compare/state_check.hpp"
+
+namespace wexilum {
+
+class HoleCheck final : public PathCheck {
+public:
+    /// All must outlive the object.
+    HoleCheck(const Task& task, PathPlace& place, RecordCheck& records, StateCheck& states, LinkCheck& links, CompareLog& log);
+
+    /// A motion while a hole is being drilled or is waited for; false where it is none of it. Precondition: one of both.
+    bool take(const SeenMotion& seen);
+    /// A dwell while a hole is being drilled; `tip`: where the tool stands. Precondition: one is.
+    void dwell(const Vec3& tip, BlockNumber block, double seconds);
+
+    /// A hole that has been begun is drilled block by block.
+    [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& /*state*/) const override { return !place_.hole; }
+
+private:
+    bool come_near(const SeenMotion& seen, const Expected& item);
+    [[nodiscard]] bool comes_from_afar(const SeenMotion& seen, const Expected& item) const;
+    void check_level(const SeenMotion& seen, const Expected& item, double height);
+    void rapid(const SeenMotion& seen, const Expected& item, double h0, double h1);
+    void feed(const SeenMotion& seen, const Expected& item, double h0, double h1);
+    void feed_out(const SeenMotion& seen, const Expected& item);
+    void feed_in(const SeenMotion& seen, const Expected& item, double h0, double h1);
+    void check_peck(const SeenMotion& seen, const Expected& item, double h1);
+    void check_feed(const SeenMotion& seen, const Expected& item, double length);
+    void leave(const SeenMotion& seen, const Expected& item);
+
+    const Task& task_;
+    PathPlace& place_;
+    RecordCheck& records_;
+    StateCheck& states_;
+    LinkCheck& links_;
+};
+
+} // namespace wexilum
