@@ -54,13 +54,13 @@ void NativeEvents::stand_at(std::size_t at)
 {
     index_ = run_index_ + at;
     source_ = run_->source(at);
-    motion_.set_source(source_, index_);
+    motion_.log().set_source(source_, index_);
     emitter_.set_source(source_);
 }
 
 bool NativeEvents::along_open() const
 {
-    return probe_ == nullptr && tool_ != nullptr && pose_ && motion_.positioned() && !cycles_.active() && settings().subprogram == 0;
+    return probe_ == nullptr && tool_ != nullptr && pose_ && motion_.place().positioned && !cycles_.active() && settings().subprogram == 0;
 }
 
 /// Does as many cuts of the part at hand as can be done at once, up to `end`.
@@ -72,7 +72,7 @@ std::size_t NativeEvents::cut_along(std::size_t first, std::size_t end)
     stand_at(first);
     ready_to_move();
     follow_on();
-    const std::size_t done = motion_.feed_along(along_, first, end, feed_);
+    const std::size_t done = motion_.along().feed(along_, first, end, feed_);
     if (done > 0) {
         const std::size_t last = first + done - 1;
         pose_ = run_->pose(last);
@@ -96,13 +96,13 @@ void NativeEvents::follow_on()
 bool NativeEvents::waits_for(std::size_t at)
 {
     if (waiting_ < waiting_end_) {
-        return waiting_end_ == at && motion_.plain_along(along_, at);
+        return waiting_end_ == at && motion_.along().is_plain(along_, at);
     }
     if (!along_open()) {
         return false;
     }
     follow_on();
-    if (!motion_.open_along(along_, at, feed_) || !motion_.plain_along(along_, at)) {
+    if (!motion_.along().open(along_, at, feed_) || !motion_.along().is_plain(along_, at)) {
         return false;
     }
     waiting_ = waiting_end_ = at;
@@ -120,7 +120,7 @@ std::size_t NativeEvents::offer_cuts(std::size_t first)
     const bool happening_before = std::exchange(happening_, false);
     const auto next = [&] {
         if (offered) {
-            if (waiting_ == waiting_end_ || waiting_end_ != at + 1 || at + 1 >= along_.end || !motion_.plain_along(along_, at + 1)) {
+            if (waiting_ == waiting_end_ || waiting_end_ != at + 1 || at + 1 >= along_.end || !motion_.along().is_plain(along_, at + 1)) {
                 return false;
             }
             ++at;

@@ -102,7 +102,7 @@ void NativeEvents::handle(const Record& record)
     if (probe_ != nullptr) [[unlikely]] {
         note_event(event_name(record.data.index()), &record);
     }
-    motion_.set_source(source_, index_);
+    motion_.log().set_source(source_, index_);
     emitter_.set_source(source_);
     if (end_pose(record.data) != nullptr && !std::holds_alternative<record::From>(record.data)) {
         next_choice();
@@ -158,9 +158,9 @@ void NativeEvents::note_event(const char* event, const Record* record)
     probe_->source = record != nullptr ? record->source : no_source;
     const Pose* pose = record != nullptr ? end_pose(record->data) : nullptr;
     probe_->pose = pose != nullptr ? std::optional(*pose) : std::nullopt;
-    probe_->stand = motion_.now();
-    probe_->tool_length = motion_.tool_length();
-    probe_->posture = motion_.posture();
+    probe_->stand = motion_.place().now();
+    probe_->tool_length = motion_.place().tool_length;
+    probe_->posture = motion_.place().posture();
 }
 
 void NativeEvents::note_rule(const std::string& rule)
@@ -201,7 +201,7 @@ void NativeEvents::on(const record::Operation&)
 {
     emitter_.forget_after("operation");
     section("operation", std::nullopt);
-    const std::uint32_t bare = motion_.posture().mount;
+    const std::uint32_t bare = motion_.place().posture().mount;
     if (operations_ == 1 && (assembly_.postures.empty() || assembly_.postures.front().posture.mount == bare)) {
         take_mount(assembly_.machine.mounts[bare]); // whatever the control had before
     }
@@ -219,7 +219,7 @@ void NativeEvents::on(const record::ToolChange& r)
         return; // the outline has said so; nothing can be moved without a length
     }
     pose_.reset();
-    motion_.leave_frame(); // the next tool has another length
+    motion_.frames().leave(); // the next tool has another length
     section("tool-change", std::nullopt);
     if (assembly_.controller.tool_change_stops_spindle) {
         spindle_ = SpindleState::off;
@@ -260,9 +260,9 @@ FrameKind NativeEvents::frame_for(const OperationOutline* operation)
     const bool turns = operation != nullptr && operation->turns_in_cuts;
     const FrameKind kind = assembly_.frame_of(operations_ > 0 ? operations_ - 1 : 0, turns);
     if (kind == FrameKind::tilted_plane && turns) {
-        motion_.report(Severity::error, "plane-turns", operation->id,
-                       fmt::format("the operation {} turns the tool in its cuts, a tilted plane stands still", operation->id),
-                       "write it with \"frame\": \"tool-centre-point\" or \"joints\"", 1, SIZE_MAX);
+        motion_.log().report(Severity::error, "plane-turns", operation->id,
+                             fmt::format("the operation {} turns the tool in its cuts, a tilted plane stands still", operation->id),
+                             "write it with \"frame\": \"tool-centre-point\" or \"joints\"", 1, SIZE_MAX);
         return FrameKind::joints;
     }
     return kind;
@@ -274,20 +274,20 @@ void NativeEvents::ready_to_move()
         operations_ > 0 && operations_ <= outline_.operations.size() ? &outline_.operations[operations_ - 1] : nullptr;
     const std::optional<Wrap>* wrap = here != nullptr ? &assembly_.job.operations[operations_ - 1].arrangement.wrap : nullptr;
     motion_.set_operation({here, &assembly_.links_of(operations_), wrap != nullptr && *wrap ? &**wrap : nullptr});
-    motion_.want_frame(frame_for(here));
-    motion_.restate_base();
+    motion_.frames().want(frame_for(here));
+    motion_.frames().restate_base();
     const bool turning = wanted_spindle_.state != SpindleState::off;
     if (turning && assembly_.setup.spindle == Actor::program &&
         (spindle_ != wanted_spindle_.state || spindle_speed_ != wanted_spindle_.speed_rpm)) {
-        const Gearing& gearing = assembly_.machine.mounts[motion_.posture().mount].gearing;
+        const Gearing& gearing = assembly_.machine.mounts[motion_.place().posture().mount].gearing;
         if (gearing.most_speed > 0 && wanted_spindle_.speed_rpm > gearing.most_speed) {
-            motion_.report(Severity::error, "too-fast", "",
-                           fmt::format("the tool is to turn at {:g} rpm, the {} takes {:g}", wanted_spindle_.speed_rpm,
-                                       assembly_.machine.mounts[motion_.posture().mount].name, gearing.most_speed),
-                           "lower the speed, and the feed with it", wanted_spindle_.speed_rpm / gearing.most_speed);
+            motion_.log().report(Severity::error, "too-fast", "",
+                                 fmt::format("the tool is to turn at {:g} rpm, the {} takes {:g}", wanted_spindle_.speed_rpm,
+                                             assembly_.machine.mounts[motion_.place().posture().mount].name, gearing.most_speed),
+                                 "lower the speed, and the feed with it", wanted_spindle_.speed_rpm / gearing.most_speed);
         }
         Statement statement(StatementKind::state);
-        statement.slots.push_back(motion_.frame().slot(Role::speed, Quantity::speed, wanted_spindle_.speed_rpm / gearing.ratio));
+        statement.slots.push_back(motion_.place().frame.slot(Role::speed, Quantity::speed, wanted_spindle_.speed_rpm / gearing.ratio));
         const bool clockwise = (wanted_spindle_.state == SpindleState::clockwise) != gearing.reversed;
         if (auto word = emitter_.function(clockwise ? Function::spindle_clockwise : Function::spindle_counter_clockwise)) {
             statement.slots.push_back(*word);
@@ -296,10 +296,10 @@ void NativeEvents::ready_to_move()
         spindle_ = wanted_spindle_.state;
         spindle_speed_ = wanted_spindle_.speed_rpm;
     }
-    if (const std::string refused = coolant_refused(assembly_.machine.mounts[motion_.posture().mount], name_of(wanted_coolant_));
+    if (const std::string refused = coolant_refused(assembly_.machine.mounts[motion_.place().posture().mount], name_of(wanted_coolant_));
         !refused.empty() && wanted_coolant_ != coolant_) {
-        motion_.report(Severity::error, "coolant-refused", "", refused, "let the toolpath ask for another coolant, or for none", 1,
-                       SIZE_MAX);
+        motion_.log().report(Severity::error, "coolant-refused", "", refused, "let the toolpath ask for another coolant, or for none", 1,
+                             SIZE_MAX);
     }
     if (wanted_coolant_ != coolant_ && assembly_.setup.coolant == Actor::program) {
         say(word_for(wanted_coolant_));
@@ -369,10 +369,10 @@ void NativeEvents::cut(const Pose& to, const Curve* curve)
     const Planned& planned = *choice_;
     if (tool_ != nullptr) {
         ready_to_move();
-        if (pose_ && !motion_.positioned()) { // text has moved the machine within the cut: it goes on where it broke off
+        if (pose_ && !motion_.place().positioned) { // text has moved the machine within the cut: it goes on where it broke off
             motion_.rapid(in_work(*pose_), planned_);
         }
-        if (pose_ && motion_.positioned()) {
+        if (pose_ && motion_.place().positioned) {
             if (curve != nullptr) {
                 cut_piece(arc_piece(assembly_.setup.part, *pose_, *curve), planned);
             } else {
@@ -400,7 +400,7 @@ void NativeEvents::cut(const Pose& to, const Curve* curve)
 void NativeEvents::cut_piece(const PathPiece& piece, const Planned& planned)
 {
     if (planned.entry == Planned::Entry::pole) {
-        const Vec3& axis = motion_.solver().pole_axis();
+        const Vec3& axis = motion_.place().solver().pole_axis();
         Pose pole = piece.at(planned.s);
         pole.axis = planned.opposite ? Vec3(-axis) : axis;
         const auto [before, after] = split_at(piece, planned.s, pole);
@@ -425,7 +425,7 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
     if (turn < 1e-9) {
         return;
     }
-    const std::string& joint = assembly_.machine.joints[motion_.solver().rotary()[0].value].id;
+    const std::string& joint = assembly_.machine.joints[motion_.place().solver().rotary()[0].value].id;
     const double lift = settings().pole_lift;
     if (lift > 0) {
         const Pose up{pole.tip + pole.axis * lift, pole.axis};
@@ -433,19 +433,19 @@ void NativeEvents::turn_at_pole(const Pose& pole, const Turns& arrive, const Tur
         if (inside) {
             way.insert(way.begin(), {pole, false});
         }
-        motion_.report(Severity::remark, "pole-turn", joint,
-                       fmt::format("at the pole the tool is lifted {:.3f} mm, {} turns {:.3f} deg, and the tool comes back", lift, joint,
-                                   to_deg(turn)),
-                       "nothing has to be done; a lean in the operation's \"pole\" would avoid the turn", turn);
+        motion_.log().report(Severity::remark, "pole-turn", joint,
+                             fmt::format("at the pole the tool is lifted {:.3f} mm, {} turns {:.3f} deg, and the tool comes back", lift,
+                                         joint, to_deg(turn)),
+                             "nothing has to be done; a lean in the operation's \"pole\" would avoid the turn", turn);
         note_excursion(way);
         motion_.feed({pole, up, std::nullopt}, {0, arrive, arrive}, feed_);
         motion_.turn_standing(up, arrive, depart, feed_);
         motion_.feed({up, pole, std::nullopt}, {0, depart, depart}, feed_);
         return;
     }
-    motion_.report(Severity::remark, "pole-turn", joint,
-                   fmt::format("at the pole the tool stands while {} turns {:.3f} deg", joint, to_deg(turn)),
-                   "if the tool must not stand on the work, give the operation's \"pole\" a \"lift\" or a \"lean\"", turn);
+    motion_.log().report(Severity::remark, "pole-turn", joint,
+                         fmt::format("at the pole the tool stands while {} turns {:.3f} deg", joint, to_deg(turn)),
+                         "if the tool must not stand on the work, give the operation's \"pole\" a \"lift\" or a \"lean\"", turn);
     motion_.turn_standing(pole, arrive, depart, feed_);
 }
 
@@ -470,10 +470,11 @@ void NativeEvents::reorient(const Pose& pose, const Turns& depart)
     const double clearance = settings().reorient_clearance.value_or(0);
     const Pose up{pose.tip + pose.axis * clearance, pose.axis};
     const double turn = std::abs(depart[0] - planned_[0]) + std::abs(depart[1] - planned_[1]);
-    motion_.report(Severity::remark, "reoriented", "",
-                   fmt::format("the tool is retracted and comes back with its rotary joints turned by {:.3f} deg, because travel would end",
-                               to_deg(turn)),
-                   "nothing has to be done; the place shows on the work if the machine does not come back exactly", turn, 0);
+    motion_.log().report(
+        Severity::remark, "reoriented", "",
+        fmt::format("the tool is retracted and comes back with its rotary joints turned by {:.3f} deg, because travel would end",
+                    to_deg(turn)),
+        "nothing has to be done; the place shows on the work if the machine does not come back exactly", turn, 0);
     note_excursion({{up, false}, {up, true}, {pose, false}});
     motion_.feed({pose, up, std::nullopt}, {0, planned_, planned_}, feed_);
     motion_.rapid(up, depart);

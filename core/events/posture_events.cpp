@@ -48,7 +48,7 @@ void NativeEvents::on(const record::PostureChange& r)
     pose_.reset();
     pose_in_work_.reset();
     const auto& mounts = assembly_.machine.mounts;
-    const Mount& before = mounts[motion_.posture().mount];
+    const Mount& before = mounts[motion_.place().posture().mount];
     const Mount& after = mounts[r.posture.mount];
     const auto by_hand = [&](const char* name, const std::vector<std::string>& messages) {
         messages_ = messages;
@@ -74,7 +74,7 @@ void NativeEvents::on(const record::PostureChange& r)
         std::vector<std::string> messages;
         for (const HeldJoint& held : r.by_hand) {
             const Joint& joint = assembly_.machine.joints[held.joint.value];
-            const double way = way_by_hand(joint, motion_.now()[Eigen::Index(held.joint.value)], held.reading);
+            const double way = way_by_hand(joint, motion_.place().now()[Eigen::Index(held.joint.value)], held.reading);
             messages.push_back(filled(after.set_message, {{"name", after.name},
                                                           {"joint", joint.id},
                                                           {"reading", degrees(held.reading)},
@@ -85,7 +85,7 @@ void NativeEvents::on(const record::PostureChange& r)
     }
     const bool moves = std::any_of(r.posture.held.begin(), r.posture.held.end(), [&](const HeldJoint& held) {
         return !assembly_.machine.joints[held.joint.value].by_hand &&
-               std::abs(motion_.now()[Eigen::Index(held.joint.value)] - held.reading) > 1e-9;
+               std::abs(motion_.place().now()[Eigen::Index(held.joint.value)] - held.reading) > 1e-9;
     });
     if (moves) {
         leave_work();

@@ -315,12 +315,12 @@ std::optional<double> NativeEvents::axis(std::string_view joint, bool machine)
     if (pose == nullptr || choice_ == nullptr || !found || tool_ == nullptr) {
         return std::nullopt;
     }
-    Readings readings = motion_.now();
-    motion_.solver().set_turns(readings, choice_->turns);
-    motion_.solver().set_linear(readings, in_work(*pose).tip, motion_.tool_length());
+    Readings readings = motion_.place().now();
+    motion_.place().solver().set_turns(readings, choice_->turns);
+    motion_.place().solver().set_linear(readings, in_work(*pose).tip, motion_.place().tool_length);
     const double reading = readings[Eigen::Index(found->value)];
-    const double value = machine ? reading : motion_.frame().program_values(readings)[Eigen::Index(found->value)];
-    return motion_.frame().is_rotary()[found->value] ? to_deg(value) : value;
+    const double value = machine ? reading : motion_.place().frame.program_values(readings)[Eigen::Index(found->value)];
+    return motion_.place().frame.is_rotary()[found->value] ? to_deg(value) : value;
 }
 
 // --- writing --------------------------------------------------------------------------------------------------------
@@ -344,7 +344,7 @@ RuleHost::Problem NativeEvents::add_axis(Statement& statement, const RuleWord& w
     if (!(std::abs(word.value) < 1e6)) {
         return fmt::format("{} can't go to {}", joint_names_[joint], word.value);
     }
-    const ProgramFrame& frame = motion_.frame();
+    const ProgramFrame& frame = motion_.place().frame;
     const double value = frame.is_rotary()[joint] ? to_rad(word.value) : word.value;
     const ::wexilum::Slot made = frame.slot(Role::axes, frame.quantity(joint), value, joint);
     statement.slots.push_back(made);
@@ -407,7 +407,8 @@ RuleHost::Problem NativeEvents::emit(std::span<const RuleWord> words)
             return fmt::format("the value {} is out of range", word.value);
         }
         const auto at = std::size_t(word.slot);
-        statement.slots.push_back(motion_.frame().slot(roles[at], quantities[at], word.slot == feed_slot ? word.value / 60 : word.value));
+        statement.slots.push_back(
+            motion_.place().frame.slot(roles[at], quantities[at], word.slot == feed_slot ? word.value / 60 : word.value));
     }
     emitter_.emit(statement);
     TextEffect effect;
@@ -499,7 +500,7 @@ RuleHost::Problem NativeEvents::dwell(double seconds)
     if (!happening_) {
         add_to_path(record::Dwell{seconds, false});
     }
-    emitter_.emit({StatementKind::dwell, {*word, motion_.frame().slot(Role::dwell, Quantity::time, seconds)}});
+    emitter_.emit({StatementKind::dwell, {*word, motion_.place().frame.slot(Role::dwell, Quantity::time, seconds)}});
     return std::nullopt;
 }
 

@@ -49,16 +49,18 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     const Pose level{pose.tip + pose.axis * plan_->retreat, pose.axis};
     const auto found = assembly_.dialect.cycles.find(kind_);
     const CycleStyle& style = found == assembly_.dialect.cycles.end() ? expanded : found->second;
-    Readings target = motion_.now();
-    motion_.solver().set_turns(target, planned);
-    motion_.solver().set_linear(target, level.tip, motion_.tool_length());
+    Readings target = motion_.place().now();
+    motion_.place().solver().set_turns(target, planned);
+    motion_.place().solver().set_linear(target, level.tip, motion_.place().tool_length);
     const auto level_counts = [&](const Readings& readings) {
-        return motion_.frame().rounding().counts(Quantity::length, motion_.frame().program_values(readings)[Eigen::Index(native_joint_)]);
+        return motion_.place().frame.rounding().counts(Quantity::length,
+                                                       motion_.place().frame.program_values(readings)[Eigen::Index(native_joint_)]);
     };
     bool stays = in_native_ && level_counts(target) == native_level_;
     for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
         const auto at = Eigen::Index(i);
-        stays = !motion_.frame().is_rotary()[i] || motion_.frame().counts(i, target[at]) == motion_.frame().counts(i, motion_.now()[at]);
+        stays = !motion_.place().frame.is_rotary()[i] ||
+                motion_.place().frame.counts(i, target[at]) == motion_.place().frame.counts(i, motion_.place().now()[at]);
     }
     const auto by_control = [&] { return style.native ? motion_.drilling(pose.axis) : std::nullopt; };
     if (!stays) {
@@ -76,19 +78,19 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
               : drilling                  ? "by the control's own cycle: its word moves the tool along itself"
               : !style.native             ? "by single moves, as the dialect writes this cycle"
               : across                    ? "by single moves: the tool stands across none of the planes"
-              : !motion_.frame().drill_joint()
+              : !motion_.place().frame.drill_joint()
                   ? "by single moves: the dialect names no joint along which cycles drill"
                   : "by single moves: the way along the tool takes more than the word that a cycle drills along");
     }
     if (drilling) {
         native_point(pose, style, *drilling, cycle_feed);
     } else if (plan_->kind == CycleKind::tap) {
-        motion_.report(Severity::error, "cycle-unwritable", "",
-                       "a thread can't be tapped by single moves: feed and spindle would not stay together",
-                       "give the dialect a word for the tap cycle, and let the tool stand along the length joint", 1);
+        motion_.log().report(Severity::error, "cycle-unwritable", "",
+                             "a thread can't be tapped by single moves: feed and spindle would not stay together",
+                             "give the dialect a word for the tap cycle, and let the tool stand along the length joint", 1);
     } else {
         if (style.native) {
-            motion_.report(
+            motion_.log().report(
                 Severity::remark, "cycle-as-moves", kind_,
                 fmt::format("the cycle {} is written as single moves: the control's own does not drill along the tool here", kind_),
                 "nothing has to be done; a tilted plane, or another plane of the control, would bring its cycle back", 0, SIZE_MAX);
@@ -100,10 +102,10 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
 void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const MotionWriter::Drilling& drilling, const FeedSpec& feed)
 {
     const std::size_t drill = drilling.joint;
-    const ProgramFrame& frame = motion_.frame();
+    const ProgramFrame& frame = motion_.place().frame;
     const auto height = [&](double h) { // not yet rounded: each word is, once
-        Readings readings = motion_.now();
-        motion_.solver().set_linear(readings, pose.tip + pose.axis * h, motion_.tool_length());
+        Readings readings = motion_.place().now();
+        motion_.place().solver().set_linear(readings, pose.tip + pose.axis * h, motion_.place().tool_length);
         return readings;
     };
     const auto at = Eigen::Index(drill);
@@ -140,13 +142,13 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
     for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
         same = same && (i == drill || !frame.in_chain()[i] || frame.is_rotary()[i] ||
                         frame.rounding().counts(Quantity::length, level[Eigen::Index(i)]) ==
-                            frame.rounding().counts(Quantity::length, frame.program_values(motion_.now())[Eigen::Index(i)]));
+                            frame.rounding().counts(Quantity::length, frame.program_values(motion_.place().now())[Eigen::Index(i)]));
     }
     if (!in_native_ || same) {
         emitter_.forget(Role::axes);
     }
     emitter_.emit(statement);
-    motion_.stands(motion_.with_same_turn(pose.tip + pose.axis * plan_->retreat));
+    motion_.stands(motion_.place().with_same_turn(pose.tip + pose.axis * plan_->retreat));
     in_native_ = true;
     native_joint_ = drill;
     native_level_ = frame.rounding().counts(Quantity::length, level[at]);
@@ -173,7 +175,7 @@ void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpe
         height = move.height;
         if (move.dwell_after > 0) {
             if (auto word = emitter_.function(Function::dwell)) {
-                emitter_.emit({StatementKind::dwell, {*word, motion_.frame().slot(Role::dwell, Quantity::time, move.dwell_after)}});
+                emitter_.emit({StatementKind::dwell, {*word, motion_.place().frame.slot(Role::dwell, Quantity::time, move.dwell_after)}});
             }
         }
     }

@@ -17,7 +17,7 @@ constexpr std::array own_words{Role::motion,       Role::plane,           Role::
 WordPlace SubprogramWriter::here() const
 {
     WordPlace out{};
-    const Stand& stand = motion_.stand();
+    const Stand& stand = motion_.place().stand();
     for (std::size_t j = 0; j < assembly_.machine.joints.size(); ++j) {
         const auto word = assembly_.dialect.axes.find(assembly_.machine.joints[j].id);
         out[j] = word != assembly_.dialect.axes.end() && word->second.sign < 0 ? -stand.counts[j] : stand.counts[j];
@@ -27,7 +27,8 @@ WordPlace SubprogramWriter::here() const
 
 void SubprogramWriter::begin(std::size_t operation)
 {
-    if (operation == operation_ || assembly_.job.operations[operation].settings.subprogram == 0 || !motion_.positioned() || written_) {
+    if (operation == operation_ || assembly_.job.operations[operation].settings.subprogram == 0 || !motion_.place().positioned ||
+        written_) {
         return;
     }
     operation_ = operation;
@@ -57,7 +58,7 @@ void SubprogramWriter::write_out(const Aside& lines, const std::string& why)
 void SubprogramWriter::call(const Placing& placing, long long number)
 {
     const auto word = [&](Function function) { return *emitter_.function(function); }; // checked when the job was linked
-    const ProgramFrame& frame = motion_.frame();
+    const ProgramFrame& frame = motion_.place().frame;
     const auto sign = [&](std::size_t joint) { return assembly_.dialect.axes.at(assembly_.machine.joints[joint].id).sign; };
     const auto axis = [&](std::size_t joint, std::int64_t counts) {
         return Slot{Role::axes, std::uint8_t(joint), frame.quantity(joint), sign(joint) < 0 ? -counts : counts, nullptr};
@@ -111,7 +112,7 @@ void SubprogramWriter::end()
     }
     const JobOperation& operation = assembly_.job.operations[operation_];
     const long long number = operation.settings.subprogram;
-    const FrameKind frame = motion_.frame().kind();
+    const FrameKind frame = motion_.place().frame.kind();
     if (lines.lines.empty()) {
         return;
     }
@@ -131,7 +132,7 @@ void SubprogramWriter::end()
     if (placement && !placement->mirrors()) {
         angle = Eigen::AngleAxisd(placement->turn).angle();
     }
-    const CalledCopy compare(assembly_.dialect, assembly_.controller, assembly_.machine, motion_.frame().rounding(), frame);
+    const CalledCopy compare(assembly_.dialect, assembly_.controller, assembly_.machine, motion_.place().frame.rounding(), frame);
     const auto placing = frame == called.frame ? compare.place({&called.lines, called.from}, {&lines, from_}, angle)
                                                : Result<Placing>(Error{ErrorKind::value, "it is written in other coordinates", {}, ""});
     if (!placing) {
