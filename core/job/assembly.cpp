@@ -121,6 +121,109 @@ std::optional<double> loops_of(const Assembly& a)
     return out;
 }
 
+/// Where the part is held, and the register of its zero.
+Status check_work(const Assembly& a)
+{
+    const Mount* work = a.machine.first_mount(MountKind::work);
+    if (work->id != a.setup.holder) {
+        return misfit(fmt::format("the part is held by \"{}\", the machine's work mount is \"{}\"", a.setup.holder, work->id), a.job.setup,
+                      "name the machine's work mount under \"part\"");
+    }
+    if (!a.setup.offsets.contains(a.job.work_offset)) {
+        return misfit(fmt::format("the setup has no offset register {}", a.job.work_offset), a.job.setup,
+                      "add the register under \"offsets\", or name another one in the job");
+    }
+    if (!a.dialect.work_offsets.contains(a.job.work_offset)) {
+        return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
+                      "add it under \"work_offsets\"");
+    }
+    return {};
+}
+
+/// Words and offsets of the joints that the program moves. Precondition: check_work().
+Status check_axes(const Assembly& a)
+{
+    for (const auto& [id, reads] : a.controller.turns) {
+        const auto joint = a.machine.find_joint(id);
+        if (joint && reads != TurnReading::wound && a.machine.joints[joint->value].kind != JointKind::rotary) {
+            return misfit(fmt::format("the controller reads the words of {} as places on a circle, but that joint is linear", id),
+                          a.post.controller, "write the joint's name alone under \"axes\"");
+        }
+    }
+    for (const AlignedJoints& group : a.controller.aligned) {
+        if (const Status status = check_aligned(a.machine, group.joints); !status) {
+            return misfit(status.error().message, a.post.controller, status.error().cure);
+        }
+    }
+    for (const JointIndex joint : commanded_joints(a)) {
+        const std::string& id = a.machine.joints[joint.value].id;
+        if (!a.dialect.axes.contains(id)) {
+            return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
+        }
+        if (!a.controller.address_of(id)) {
+            return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller,
+                          "add it under \"axes\"");
+        }
+        if (!a.setup.offsets.at(a.job.work_offset).contains(id)) {
+            return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
+                          "state it, even where it is zero");
+        }
+    }
+    return {};
+}
+
+/// What the files name of each other.
+Status check_names(const Assembly& a)
+{
+    for (const auto& [id, word] : a.dialect.mounts) {
+        if (!a.machine.find_tool_mount(id)) {
+            return misfit(fmt::format("the dialect has a word for the tool mount \"{}\", which the machine does not have", id),
+                          a.post.dialect, "take it away, or correct the name");
+        }
+    }
+    for (const auto& [id, words] : a.dialect.brakes) {
+        const auto joint = a.machine.find_joint(id);
+        if (!joint || !a.machine.joints[joint->value].brake) {
+            return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id), a.post.dialect,
+                          "take them away, or give the joint its \"brake\" in the machine");
+        }
+    }
+    for (const auto& [register_name, forms] : a.setup.offset_forms) {
+        if (Status status = check_forms(a.machine, forms); !status) {
+            return status;
+        }
+    }
+    if (Status status = check_forms(a.machine, a.controller.change_forms); !status) {
+        return status;
+    }
+    if (const auto errors = language_errors(a.controller, a.dialect, a.post.dialect); !errors.empty()) {
+        return errors.front();
+    }
+    for (const auto& [register_name, values] : a.setup.offsets) {
+        for (const auto& [id, value] : values) {
+            if (!a.machine.find_joint(id)) {
+                return misfit(
+                    fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
+                    a.job.setup, "take it away or correct the name");
+            }
+        }
+    }
+    if (a.dialect.length_by_register && (!a.machine.find_joint(a.dialect.length_joint) || !a.dialect.word(Function::length_on))) {
+        return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
+                      "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
+    }
+    return {};
+}
+
+/// Sections, subprograms and coordinates, and then the links, which lead by them.
+Status check_writing(Assembly& a)
+{
+    Status status = check_sections(a);
+    status = status ? check_subprograms(a) : status;
+    status = status ? check_frames(a) : status;
+    return status ? resolve_links(a) : status;
+}
+
 } // namespace
 
 Status link(Assembly& a)
@@ -134,93 +237,11 @@ Status link(Assembly& a)
         if (!solver) {
             return solver.error();
         }
-        const Mount* work = a.machine.first_mount(MountKind::work);
-        if (work->id != a.setup.holder) {
-            return misfit(fmt::format("the part is held by \"{}\", the machine's work mount is \"{}\"", a.setup.holder, work->id),
-                          a.job.setup, "name the machine's work mount under \"part\"");
-        }
-        const auto offsets = a.setup.offsets.find(a.job.work_offset);
-        if (offsets == a.setup.offsets.end()) {
-            return misfit(fmt::format("the setup has no offset register {}", a.job.work_offset), a.job.setup,
-                          "add the register under \"offsets\", or name another one in the job");
-        }
-        if (!a.dialect.work_offsets.contains(a.job.work_offset)) {
-            return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
-                          "add it under \"work_offsets\"");
-        }
-        for (const auto& [id, reads] : a.controller.turns) {
-            const auto joint = a.machine.find_joint(id);
-            if (joint && reads != TurnReading::wound && a.machine.joints[joint->value].kind != JointKind::rotary) {
-                return misfit(fmt::format("the controller reads the words of {} as places on a circle, but that joint is linear", id),
-                              a.post.controller, "write the joint's name alone under \"axes\"");
-            }
-        }
-        for (const AlignedJoints& group : a.controller.aligned) {
-            if (const Status status = check_aligned(a.machine, group.joints); !status) {
-                return misfit(status.error().message, a.post.controller, status.error().cure);
-            }
-        }
-        for (const JointIndex joint : commanded_joints(a)) {
-            const std::string& id = a.machine.joints[joint.value].id;
-            if (!a.dialect.axes.contains(id)) {
-                return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
-            }
-            if (!a.controller.address_of(id)) {
-                return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller,
-                              "add it under \"axes\"");
-            }
-            if (!offsets->second.contains(id)) {
-                return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
-                              "state it, even where it is zero");
-            }
-        }
-        for (const auto& [id, word] : a.dialect.mounts) {
-            if (!a.machine.find_tool_mount(id)) {
-                return misfit(fmt::format("the dialect has a word for the tool mount \"{}\", which the machine does not have", id),
-                              a.post.dialect, "take it away, or correct the name");
-            }
-        }
-        for (const auto& [id, words] : a.dialect.brakes) {
-            const auto joint = a.machine.find_joint(id);
-            if (!joint || !a.machine.joints[joint->value].brake) {
-                return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id),
-                              a.post.dialect, "take them away, or give the joint its \"brake\" in the machine");
-            }
-        }
-        for (const auto& [register_name, forms] : a.setup.offset_forms) {
-            if (Status status = check_forms(a.machine, forms); !status) {
-                return status;
-            }
-        }
-        if (Status status = check_forms(a.machine, a.controller.change_forms); !status) {
-            return status;
-        }
-        if (const auto errors = language_errors(a.controller, a.dialect, a.post.dialect); !errors.empty()) {
-            return errors.front();
-        }
-        for (const auto& [register_name, values] : a.setup.offsets) {
-            for (const auto& [id, value] : values) {
-                if (!a.machine.find_joint(id)) {
-                    return misfit(
-                        fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
-                        a.job.setup, "take it away or correct the name");
-                }
-            }
-        }
-        if (a.dialect.length_by_register && (!a.machine.find_joint(a.dialect.length_joint) || !a.dialect.word(Function::length_on))) {
-            return misfit("the dialect writes tool lengths by register but has no length-on word or no such length joint", a.post.dialect,
-                          "add \"length-on\" under \"words\" and name the \"length_joint\", or write \"tool_length\": \"in-coordinates\"");
-        }
-        if (Status status = check_sections(a); !status) {
-            return status;
-        }
-        if (Status status = check_subprograms(a); !status) {
-            return status;
-        }
-        if (Status status = check_frames(a); !status) {
-            return status;
-        }
-        if (Status status = resolve_links(a); !status) {
+        Status status = check_work(a);
+        status = status ? check_axes(a) : status;
+        status = status ? check_names(a) : status;
+        status = status ? check_writing(a) : status;
+        if (!status) {
             return status;
         }
         auto options = resolve_options(a.post.options, a.writing.options);

@@ -65,6 +65,58 @@ void chords_where_it_departs(JobOperation& operation)
     }
 }
 
+/// A copy of an operation, with what it says of itself.
+JobOperation read_copy(const CopyWish& copy, const JobOperation& operation, std::size_t number, const FileUnits& units,
+                       json::Problems& problems, const json::Document& document)
+{
+    JobOperation made = operation;
+    made.id += fmt::format(".{}", number);
+    made.arrangement.placement = copy.placement;
+    if (copy.node->find("data") != nullptr) {
+        Fields own(*copy.node, "the copy", problems);
+        made.arrangement.data = read_other_data(own);
+    }
+    if (copy.node->find("posture") != nullptr) {
+        Fields own(*copy.node, "the copy", problems);
+        made.posture = {};
+        read_posture(own, units, problems, document, made.posture);
+    }
+    chords_where_it_departs(made);
+    return made;
+}
+
+/// An operation and its copies.
+void read_operation(const Node& node, const FileUnits& units, json::Problems& problems, const json::Document& document, JobFile& file)
+{
+    Fields fields(node, "the operation", problems);
+    JobOperation operation;
+    operation.place = document.place_of(node.begin);
+    fields.text("id", operation.id, true);
+    fields.text("name", operation.name, true);
+    project_path(fields, "toolpath", operation.toolpath);
+    read_settings(fields, units, problems, operation.settings);
+    FrameKind frame = FrameKind::joints;
+    if (read_frame(fields, "frame", frame)) {
+        operation.settings.frame = frame;
+    }
+    read_posture(fields, units, problems, document, operation.posture);
+    operation.links = read_links(fields, units, document);
+    const JobWriting::Sections sections = read_sections(fields, problems, true);
+    operation.arrangement.wrap = read_wrap(fields, units);
+    operation.arrangement.follow = read_follow(fields, units);
+    operation.arrangement.data = read_other_data(fields);
+    const std::vector<CopyWish> copies = read_copies(fields, units);
+    fields.finish();
+    chords_where_it_departs(operation);
+    file.job.operations.push_back(operation);
+    file.writing.by_operation.push_back(sections);
+    std::size_t number = 1;
+    for (const CopyWish& copy : copies) {
+        file.job.operations.push_back(read_copy(copy, operation, ++number, units, problems, document));
+        file.writing.by_operation.push_back(sections);
+    }
+}
+
 } // namespace
 
 Result<JobFile> read_job(const json::Document& document)
@@ -107,49 +159,7 @@ Result<JobFile> read_job(const json::Document& document)
         job.frame = frame;
     }
     root.each_item(
-        "operations",
-        [&](const Node& node) {
-            Fields fields(node, "the operation", problems);
-            JobOperation operation;
-            operation.place = document.place_of(node.begin);
-            fields.text("id", operation.id, true);
-            fields.text("name", operation.name, true);
-            project_path(fields, "toolpath", operation.toolpath);
-            read_settings(fields, units, problems, operation.settings);
-            if (read_frame(fields, "frame", frame)) {
-                operation.settings.frame = frame;
-            }
-            read_posture(fields, units, problems, document, operation.posture);
-            operation.links = read_links(fields, units, document);
-            const JobWriting::Sections sections = read_sections(fields, problems, true);
-            operation.arrangement.wrap = read_wrap(fields, units);
-            operation.arrangement.follow = read_follow(fields, units);
-            operation.arrangement.data = read_other_data(fields);
-            const std::vector<CopyWish> copies = read_copies(fields, units);
-            fields.finish();
-            chords_where_it_departs(operation);
-            job.operations.push_back(operation);
-            writing.by_operation.push_back(sections);
-            std::size_t number = 1;
-            for (const CopyWish& copy : copies) {
-                JobOperation made = operation;
-                made.id += fmt::format(".{}", ++number);
-                made.arrangement.placement = copy.placement;
-                if (copy.node->find("data") != nullptr) {
-                    Fields own(*copy.node, "the copy", problems);
-                    made.arrangement.data = read_other_data(own);
-                }
-                if (copy.node->find("posture") != nullptr) {
-                    Fields own(*copy.node, "the copy", problems);
-                    made.posture = {};
-                    read_posture(own, units, problems, document, made.posture);
-                }
-                chords_where_it_departs(made);
-                job.operations.push_back(std::move(made));
-                writing.by_operation.push_back(sections);
-            }
-        },
-        true);
+        "operations", [&](const Node& node) { read_operation(node, units, problems, document, file); }, true);
     job.links = read_links(root, units, document);
     writing.sections = read_sections(root, problems, true);
     writing.options = read_job_options(root, problems);

@@ -55,6 +55,75 @@ struct MemoryCode {
     std::vector<CodeStream> streams;
 };
 
+/// What the control has come to against what the witness says.
+Status check_result(const Controller& controller, const Machine& machine, const ControllerWitness& witness, const Readings& readings,
+                    const std::optional<ReplayMove>& last)
+{
+    for (const auto& [id, value] : witness.readings) {
+        const auto joint = machine.find_joint(id);
+        if (!joint) {
+            return missed(witness, fmt::format("no axis of the controller moves \"{}\"", id));
+        }
+        const double reading = readings[Eigen::Index(joint->value)];
+        const bool rotary = machine.joints[joint->value].kind == JointKind::rotary;
+        if (std::abs(reading - value) > (rotary ? witness_angle : witness_length)) {
+            return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading,
+                                               rotary ? to_deg(value) : value));
+        }
+    }
+    if (witness.seconds && (!last || std::abs(last->seconds - *witness.seconds) > 0.005 * *witness.seconds + 1e-6)) {
+        return missed(witness, fmt::format("its last move takes {:.4f} s instead of {:.4f} s", last ? last->seconds : 0, *witness.seconds));
+    }
+    if (witness.arc_middle) {
+        const Readings middle = last ? last->at(0.5) : readings;
+        const std::string letters = "XYZ";
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto axis = controller.axes.find(letters[k]);
+            const auto joint = axis == controller.axes.end() ? std::nullopt : machine.find_joint(axis->second);
+            if (joint && std::abs(middle[Eigen::Index(joint->value)] - (*witness.arc_middle)[k]) > witness_length) {
+                return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second,
+                                                   middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
+            }
+        }
+    }
+    return {};
+}
+
+Status check_witness(const Controller& controller, const Machine& machine, const ControllerWitness& witness, const std::string& file)
+{
+    ControlMemory memory;
+    const WordMeaning* power_on = controller.power_on_meaning(Group::offset);
+    auto& registers = memory.offsets[power_on != nullptr ? power_on->work_register : ""];
+    for (const auto& [id, value] : witness.offsets) {
+        if (const auto joint = machine.find_joint(id)) {
+            registers[joint->value] = value;
+        }
+    }
+    SubprogramBook subprograms(controller);
+    for (const std::string& line : witness.code) {
+        subprograms.line(line);
+    }
+    memory.subprograms = &subprograms;
+    std::optional<ReplayMove> last;
+    FindingList findings;
+    MachineState state(machine);
+    GivenLines lines(controller);
+    SimulatedControl control(controller, machine, state, memory, {file, false, 1, false}, lines, findings);
+    for (const std::string& line : witness.code) {
+        lines.give(line);
+        while (const Happening* happening = control.step()) {
+            last = happening->kind == Happening::Kind::motion ? *happening->move : last;
+        }
+    }
+    for (const Finding& finding : findings.list()) {
+        // What stood before the words matters to a program, not to what they mean.
+        if (finding.severity == Severity::error && finding.kind != "relies-on-unknown") {
+            return missed(witness, fmt::format("its line {} does not run: {}", finding.code.line, finding.message));
+        }
+    }
+    return check_result(controller, machine, witness, control.readings(), last);
+}
+
 } // namespace
 
 ReplayReport replay(const Task& task, const std::vector<ReplayInput>& code, bool from_unknown, const std::vector<Excursion>& excursions)
@@ -119,63 +188,8 @@ Status check_witnesses(const Controller& controller, const std::string& file)
     return guarded([&]() -> Status {
         const Machine machine = plain_machine(controller);
         for (const ControllerWitness& witness : controller.witnesses) {
-            ControlMemory memory;
-            const WordMeaning* power_on = controller.power_on_meaning(Group::offset);
-            auto& registers = memory.offsets[power_on != nullptr ? power_on->work_register : ""];
-            for (const auto& [id, value] : witness.offsets) {
-                if (const auto joint = machine.find_joint(id)) {
-                    registers[joint->value] = value;
-                }
-            }
-            SubprogramBook subprograms(controller);
-            for (const std::string& line : witness.code) {
-                subprograms.line(line);
-            }
-            memory.subprograms = &subprograms;
-            std::optional<ReplayMove> last;
-            FindingList findings;
-            MachineState state(machine);
-            GivenLines lines(controller);
-            SimulatedControl control(controller, machine, state, memory, {file, false, 1, false}, lines, findings);
-            for (const std::string& line : witness.code) {
-                lines.give(line);
-                while (const Happening* happening = control.step()) {
-                    last = happening->kind == Happening::Kind::motion ? *happening->move : last;
-                }
-            }
-            for (const Finding& finding : findings.list()) {
-                // What stood before the words matters to a program, not to what they mean.
-                if (finding.severity == Severity::error && finding.kind != "relies-on-unknown") {
-                    return missed(witness, fmt::format("its line {} does not run: {}", finding.code.line, finding.message));
-                }
-            }
-            for (const auto& [id, value] : witness.readings) {
-                const auto joint = machine.find_joint(id);
-                if (!joint) {
-                    return missed(witness, fmt::format("no axis of the controller moves \"{}\"", id));
-                }
-                const double reading = control.readings()[Eigen::Index(joint->value)];
-                const bool rotary = machine.joints[joint->value].kind == JointKind::rotary;
-                if (std::abs(reading - value) > (rotary ? witness_angle : witness_length)) {
-                    return missed(witness, fmt::format("{} comes to {:.4f} instead of {:.4f}", id, rotary ? to_deg(reading) : reading,
-                                                       rotary ? to_deg(value) : value));
-                }
-            }
-            if (witness.seconds && (!last || std::abs(last->seconds - *witness.seconds) > 0.005 * *witness.seconds + 1e-6)) {
-                return missed(witness,
-                              fmt::format("its last move takes {:.4f} s instead of {:.4f} s", last ? last->seconds : 0, *witness.seconds));
-            }
-            if (witness.arc_middle) {
-                const Readings middle = last ? last->at(0.5) : control.readings();
-                const std::string letters = "XYZ";
-                for (std::size_t k = 0; k < 3; ++k) {
-                    const auto axis = controller.axes.find(letters[k]);
-                    const auto joint = axis == controller.axes.end() ? std::nullopt : machine.find_joint(axis->second);
-                    if (joint && std::abs(middle[Eigen::Index(joint->value)] - (*witness.arc_middle)[k]) > witness_length) {
-                        return missed(witness, fmt::format("half-way {} is at {:.4f} instead of {:.4f}", axis->second,
-                                                           middle[Eigen::Index(joint->value)], (*witness.arc_middle)[k]));
-                    }
-                }
+            if (Status status = check_witness(controller, machine, witness, file); !status) {
+                return status;
             }
         }
         return {};

@@ -37,6 +37,25 @@ void CycleWriter::interrupt()
     }
 }
 
+/// Whether the control's own cycle is on, at the same level and with the rotary joints as they stand.
+bool CycleWriter::stays_in_cycle(const Pose& level, const Turns& planned) const
+{
+    if (!in_native_) {
+        return false;
+    }
+    const WrittenPlace& place = motion_.place();
+    Readings target = place.now();
+    place.solver().set_turns(target, planned);
+    place.solver().set_linear(target, level.tip, place.tool_length);
+    const double word = place.frame.program_values(target)[Eigen::Index(native_joint_)];
+    bool stays = place.frame.rounding().counts(Quantity::length, word) == native_level_;
+    for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
+        const auto at = Eigen::Index(i);
+        stays = !place.frame.is_rotary()[i] || place.frame.counts(i, target[at]) == place.frame.counts(i, place.now()[at]);
+    }
+    return stays;
+}
+
 void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& feed)
 {
     static const CycleStyle expanded;
@@ -49,21 +68,8 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     const Pose level{pose.tip + pose.axis * plan_->retreat, pose.axis};
     const auto found = assembly_.dialect.cycles.find(kind_);
     const CycleStyle& style = found == assembly_.dialect.cycles.end() ? expanded : found->second;
-    Readings target = motion_.place().now();
-    motion_.place().solver().set_turns(target, planned);
-    motion_.place().solver().set_linear(target, level.tip, motion_.place().tool_length);
-    const auto level_counts = [&](const Readings& readings) {
-        return motion_.place().frame.rounding().counts(Quantity::length,
-                                                       motion_.place().frame.program_values(readings)[Eigen::Index(native_joint_)]);
-    };
-    bool stays = in_native_ && level_counts(target) == native_level_;
-    for (std::size_t i = 0; stays && i < assembly_.machine.joints.size(); ++i) {
-        const auto at = Eigen::Index(i);
-        stays = !motion_.place().frame.is_rotary()[i] ||
-                motion_.place().frame.counts(i, target[at]) == motion_.place().frame.counts(i, motion_.place().now()[at]);
-    }
     const auto by_control = [&] { return style.native ? motion_.drilling(pose.axis) : std::nullopt; };
-    if (!stays) {
+    if (!stays_in_cycle(level, planned)) {
         interrupt();
         // The control's own cycle goes sideways at the height it finds and then down by itself.
         const bool goes = plan_->retreat <= plan_->clearance && motion_.stands_above(level, planned) && by_control();

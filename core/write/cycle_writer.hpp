@@ -33,6 +33,7 @@ public:
     void interrupt();
 
 private:
+    [[nodiscard]] bool stays_in_cycle(const Pose& level, const Turns& planned) const;
     void native_point(const Pose& pose, const CycleStyle& style, const MotionWriter::Drilling& drilling, const FeedSpec& feed);
     void moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
 

@@ -1,9 +1,7 @@
 // Links: away from the work, to a first position, over the clearance surface, and back, by the lists of their operations.
 #pragma once
 
-#include "core/write/cut_lines.hpp"
-#include "core/write/frame_writer.hpp"
-#include "core/write/rapid_writer.hpp"
+#include "core/write/link_places.hpp"
 
 #include <functional>
 #include <vector>
@@ -16,7 +14,8 @@ public:
     LinkWriter(const Assembly& assembly, WordEmitter& emitter, WrittenPlace& place, CircleWords& circles, FeedWords& feeds,
                BrakeWriter& brakes, FrameWriter& frames, CutLines& lines, RapidWriter& rapids, OperationsAtHand& operations, WriteLog& log)
         : assembly_(assembly), emitter_(emitter), place_(place), circles_(circles), feeds_(feeds), brakes_(brakes), frames_(frames),
-          lines_(lines), rapids_(rapids), operations_(operations), log_(log)
+          rapids_(rapids), places_(assembly, emitter, place, circles, feeds, brakes, frames, lines, rapids, operations, log),
+          operations_(operations), log_(log)
     {}
 
     /// In rapid to a pose (work mount's frame) with planned rotary readings. With `last` the way down of a first approach goes at that
@@ -34,36 +33,18 @@ public:
     [[nodiscard]] std::vector<LinkMark> take_marks() { return std::move(marks_); }
 
 private:
-    /// Where a link leads to.
-    struct Place {
-        Pose pose;
-        Turns turns;
-        Vec3 clear;           ///< of the tip, from where the way along the tool is free
-        const FeedSpec* last; ///< the feed of the last way; null: rapid
-        bool length_done = false;
-    };
-    /// A way round the clearance surface while the rotary joints turn.
-    struct Ride;
     void approach(const Pose& pose, const Turns& planned, const FeedSpec* last);
     [[nodiscard]] bool goes_home_first(const LinkStep& step) const;
     void leave();
     void leave_along_tool();
     void marked(const OperationLinks& links, LinkList list, std::size_t step, const std::function<void()>& write);
-    void go(const LinkStep& step, Place* place);
+    void go(const LinkStep& step, LinkPlace* place);
     void go_home(const std::vector<JointIndex>& joints);
     void home_linear(const std::vector<JointIndex>& joints);
     void go_to_readings(const std::vector<HeldJoint>& readings);
-    void go_to_place(JointSet joints, const Vec3& tip, Place& place);
-    void go_in_frame(JointSet joints, const Vec3& tip, Place& place);
-    void go_on_cylinder(JointSet joints, const Vec3& tip, const Place& place);
-    void ride(Place& place);
-    void ride_to(Ride& ride, double u0, double u1, int halvings);
-    void link_move(JointSet joints, const Turns& turns, const Vec3& tip, Place& place);
-    void link_block(Statement statement, const Stand& target, JointSet joints, const FeedSpec* last, double way);
     [[nodiscard]] bool points_beside(const Pose& pose, const Turns& turns) const;
     [[nodiscard]] Vec3 clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation);
     [[nodiscard]] static bool has(JointSet joints, std::optional<std::size_t> joint) { return joint && (joints & bit_of(*joint)) != 0; }
-    void arrive(const Stand& target, const Vec3& tip, const FeedSpec& feed);
 
     const Assembly& assembly_;
     WordEmitter& emitter_;
@@ -72,8 +53,8 @@ private:
     FeedWords& feeds_;
     BrakeWriter& brakes_;
     FrameWriter& frames_;
-    CutLines& lines_;
     RapidWriter& rapids_;
+    LinkPlaces places_;
     OperationsAtHand& operations_;
     WriteLog& log_;
     std::vector<LinkMark> marks_;
