@@ -23,13 +23,130 @@ Pose* motion_end(RecordData& data)
 
 } // namespace
 
-AgreedRecords::AgreedRecords(const Task& task, RecordSource& records)
-    : task_(task), records_(records), postures_(task), solver_(&*task.solver)
+void LeanReports::note(const Source& source, double departure)
 {
-    stand();
+    if (departure <= 1e-9) {
+        return;
+    }
+    if (list_.empty() || list_.back().operation != operation_) {
+        list_.push_back({operation_, 0, 0, source});
+    }
+    ++list_.back().records;
+    list_.back().most = std::max(list_.back().most, departure);
 }
 
-void AgreedRecords::stand() { pole_ = task_.setup.part.linear().transpose() * solver_->pole_axis(); }
+// --- postures -------------------------------------------------------------------------------------------------------
+
+void PostureEdit::edit(Record record, std::deque<Record>& out)
+{
+    std::optional<record::PostureChange> change = leaves_cuts() ? std::nullopt : follow(record);
+    const bool operation = std::holds_alternative<record::Operation>(record.data);
+    const Source source = record.source;
+    if (change && !operation) {
+        out.push_back({std::move(*change), source});
+    }
+    out.push_back(std::move(record));
+    if (change && operation) {
+        out.push_back({std::move(*change), source});
+    }
+}
+
+/// The change that a record takes, which stands before a motion and behind the operation that begins with it.
+std::optional<record::PostureChange> PostureEdit::follow(Record& record)
+{
+    ++index_;
+    if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
+        departures_.begin_operation(*operation);
+        auto change = postures_.begin_operation(operations_++);
+        fresh_ = fresh_ || change;
+        return change;
+    }
+    if (std::holds_alternative<record::ToolChange>(record.data)) {
+        fresh_ = true;
+        return std::nullopt;
+    }
+    Pose* const pose = motion_end(record.data);
+    if (pose == nullptr) {
+        return std::nullopt;
+    }
+    const bool link =
+        fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
+    PostureFollower::Step step = postures_.motion(*pose, link);
+    departures_.note(record.source, step.departure);
+    if (step.problem) {
+        step.problem->source = place_of(files_, record.source);
+        const std::string subject = step.problem->cure;
+        findings_.add(std::move(*step.problem), subject, index_, neighbouring);
+    }
+    fresh_ = false;
+    return std::move(step.change);
+}
+
+// --- leans ----------------------------------------------------------------------------------------------------------
+
+LeanEdit::LeanEdit(const Task& task, const PostureEdit& postures) : task_(task), postures_(postures), solver_(&*task.solver) { stand(); }
+
+void LeanEdit::stand() { pole_ = task_.setup.part.linear().transpose() * solver_->pole_axis(); }
+
+void LeanEdit::edit(Record record, std::deque<Record>& out)
+{
+    if (const auto* operation = std::get_if<record::Operation>(&record.data)) {
+        allowance_ = settings_of(task_.job, ++operations_).pole_lean;
+        leans_.begin_operation(*operation);
+    } else if (std::holds_alternative<record::PostureChange>(record.data)) {
+        solver_ = &postures_.solver();
+        stand();
+    }
+    if (Pose* const pose = leaves_cuts() ? nullptr : motion_end(record.data)) {
+        lean(record, *pose, out);
+    }
+    out.push_back(std::move(record));
+}
+
+/// Turns the record's pose, and adds what comes before it.
+void LeanEdit::lean(Record& record, Pose& pose, std::deque<Record>& out)
+{
+    const Pose asked = pose;
+    const Vec3 pole = pole_near(asked.axis);
+    const double off = angle_between(asked.axis, pole);
+    if (solver_->reaches_pole(asked.axis.dot(pole_) < 0) && off < 2 * allowance_) {
+        const double held = std::max(0.0, 2 * (off - allowance_));
+        pose.axis = held == 0 ? pole : great_circle(pole, asked.axis, held / off);
+        leans_.note(record.source, off - held);
+    }
+    if (std::optional<Record> passing = in_the_pole(record, asked, off)) {
+        out.push_back(std::move(*passing));
+    }
+    asked_ = asked;
+}
+
+/// A straight move between two further directions may pass the pole closely.
+std::optional<Record> LeanEdit::in_the_pole(const Record& record, const Pose& asked, double off)
+{
+    if (!asked_ || !std::holds_alternative<record::Linear>(record.data) || off <= allowance_) {
+        return std::nullopt;
+    }
+    const Vec3 between = pole_near(asked_->axis + asked.axis);
+    const auto nearest = nearest_pass(asked_->axis, asked.axis, between);
+    const bool passes = nearest && nearest->s > 0 && nearest->s < 1 && nearest->distance < allowance_ &&
+                        angle_between(asked_->axis, between) > allowance_ && solver_->reaches_pole(between.dot(pole_) < 0);
+    if (!passes) {
+        return std::nullopt;
+    }
+    leans_.note(record.source, nearest->distance);
+    return Record{record::Linear{{asked_->tip + (asked.tip - asked_->tip) * nearest->s, between}}, record.source};
+}
+
+// --- all of them ----------------------------------------------------------------------------------------------------
+
+AgreedRecords::AgreedRecords(const Task& task, RecordSource& records)
+    : records_(records), postures_(task, records.files(), findings_), lean_(task, postures_), edits_{&postures_, &lean_}
+{}
+
+bool AgreedRecords::leaves_cuts() const
+{
+    return std::all_of(edits_.begin(), edits_.end(), [](const RecordEdit* edit) { return edit->leaves_cuts(); });
+}
 
 Result<bool> AgreedRecords::next(Record& out)
 {
@@ -38,18 +155,13 @@ Result<bool> AgreedRecords::next(Record& out)
         if (!more || !*more) {
             return more;
         }
-        if (const auto* operation = std::get_if<record::Operation>(&out.data)) {
-            allowance_ = settings_of(task_.job, ++operations_).pole_lean;
-            operation_ = operation->id + " " + operation->name;
-        }
-        if (postures_.any()) {
-            follow_posture(out);
-        }
-        if (may_lean() && motion_end(out.data) != nullptr) {
-            lean(out);
-        }
-        if (ready_.empty()) {
-            return true;
+        ready_.push_back(std::move(out));
+        for (RecordEdit* edit : edits_) {
+            edited_.swap(ready_);
+            for (Record& record : edited_) {
+                edit->edit(std::move(record), ready_);
+            }
+            edited_.clear();
         }
     }
     out = std::move(ready_.front());
@@ -60,83 +172,7 @@ Result<bool> AgreedRecords::next(Record& out)
 bool AgreedRecords::next_run(LinearRun& out)
 {
     out.count = 0;
-    return ready_.empty() && !postures_.any() && !may_lean() && records_.next_run(out);
-}
-
-/// Where the posture changes, the change and the record are made ready.
-void AgreedRecords::follow_posture(Record& out)
-{
-    ++index_;
-    std::optional<record::PostureChange> change;
-    if (std::holds_alternative<record::Operation>(out.data)) {
-        change = postures_.begin_operation(operations_ - 1);
-        if (change) {
-            ready_.push_back(out);
-            ready_.push_back({std::move(*change), out.source});
-        }
-    } else if (std::holds_alternative<record::ToolChange>(out.data)) {
-        fresh_ = true;
-    } else if (Pose* pose = motion_end(out.data)) {
-        const bool link = fresh_ || std::holds_alternative<record::Rapid>(out.data) || std::holds_alternative<record::CyclePoint>(out.data);
-        PostureFollower::Step step = postures_.motion(*pose, link);
-        note(departures_, out.source, step.departure);
-        if (step.problem) {
-            step.problem->source = place_of(files(), out.source);
-            const std::string subject = step.problem->cure;
-            findings_.add(std::move(*step.problem), subject, index_, neighbouring);
-        }
-        fresh_ = false;
-        change = std::move(step.change);
-        if (change) {
-            ready_.push_back({std::move(*change), out.source});
-            ready_.push_back(out);
-        }
-    }
-    if (change) {
-        fresh_ = fresh_ || std::holds_alternative<record::Operation>(out.data);
-        solver_ = &postures_.solver();
-        stand();
-    }
-}
-
-void AgreedRecords::note(std::vector<LeanReport>& list, const Source& source, double departure)
-{
-    if (departure <= 1e-9) {
-        return;
-    }
-    if (list.empty() || list.back().operation != operation_) {
-        list.push_back({operation_, 0, 0, source});
-    }
-    ++list.back().records;
-    list.back().most = std::max(list.back().most, departure);
-}
-
-void AgreedRecords::lean(Record& record)
-{
-    Pose& pose = *motion_end(record.data);
-    const Pose asked = pose;
-    const auto pole_near = [&](const Vec3& axis) { return axis.dot(pole_) < 0 ? Vec3(-pole_) : pole_; };
-    const Vec3 pole = pole_near(asked.axis);
-    const double off = angle_between(asked.axis, pole);
-    const bool reached = solver_->reaches_pole(asked.axis.dot(pole_) < 0);
-    if (reached && off < 2 * allowance_) {
-        const double held = std::max(0.0, 2 * (off - allowance_));
-        pose.axis = held == 0 ? pole : great_circle(pole, asked.axis, held / off);
-        note(leans_, record.source, off - held);
-    }
-    // A straight move between two further directions may pass the pole closely.
-    if (asked_ && std::holds_alternative<record::Linear>(record.data) && off > allowance_) {
-        const Vec3 between = pole_near(asked_->axis + asked.axis);
-        const auto nearest = nearest_pass(asked_->axis, asked.axis, between);
-        if (nearest && nearest->s > 0 && nearest->s < 1 && nearest->distance < allowance_ &&
-            angle_between(asked_->axis, between) > allowance_ && solver_->reaches_pole(between.dot(pole_) < 0)) {
-            Record passing{record::Linear{{asked_->tip + (asked.tip - asked_->tip) * nearest->s, between}}, record.source};
-            note(leans_, record.source, nearest->distance);
-            ready_.push_back(std::move(passing));
-            ready_.push_back(record);
-        }
-    }
-    asked_ = asked;
+    return ready_.empty() && leaves_cuts() && records_.next_run(out);
 }
 
 void WithExcursions::pass(const Record& record)

@@ -95,6 +95,36 @@ private:
     const Follower& follower_;
 };
 
+/// What a later edit may be: each cut of it is two.
+class Doubler final : public RecordEdit {
+public:
+    [[nodiscard]] bool leaves_cuts() const override { return false; }
+    void edit(Record record, std::deque<Record>& out) override
+    {
+        if (std::holds_alternative<record::Linear>(record.data)) {
+            out.push_back(record);
+        }
+        out.push_back(std::move(record));
+    }
+};
+
+/// Cuts of a source: those in runs, and those one by one.
+std::pair<std::size_t, std::size_t> count_cuts(RecordSource& source)
+{
+    std::pair<std::size_t, std::size_t> out{0, 0};
+    LinearRun run;
+    Record record;
+    for (;;) {
+        if (source.next_run(run)) {
+            out.first += run.count;
+        } else if (source.next(record).value()) {
+            out.second += std::holds_alternative<record::Linear>(record.data) ? 1 : 0;
+        } else {
+            return out;
+        }
+    }
+}
+
 Record linear(const Vec3& tip, const Vec3& axis) { return {record::Linear{{tip, axis}}, {}}; }
 
 } // namespace
@@ -106,6 +136,7 @@ private Q_SLOTS:
     void progress_ends_with_its_item();
     void a_joint_is_set_by_the_block_that_moved_it_last();
     void a_check_that_nobody_has_thought_of_has_cuts_compared_one_by_one();
+    void an_edit_that_nobody_has_thought_of_sees_each_cut();
 };
 
 void TestCompareParts::the_front_is_the_furthest_along_one_direction()
@@ -217,6 +248,26 @@ void TestCompareParts::a_check_that_nobody_has_thought_of_has_cuts_compared_one_
     QVERIFY(compared[0] > 1000);
     QCOMPARE(compared[1], compared[0]);
     QVERIFY(std::abs(worst[1] - worst[0]) < 1e-6);
+}
+
+void TestCompareParts::an_edit_that_nobody_has_thought_of_sees_each_cut()
+{
+    const Assembly a = load_demo("mirror-back-face").value();
+    const auto cuts = std::size_t(std::count_if(a.toolpath.records.begin(), a.toolpath.records.end(),
+                                                [](const Record& record) { return std::holds_alternative<record::Linear>(record.data); }));
+    QVERIFY(cuts > 1000);
+    MemoryRecords plain(a.toolpath);
+    AgreedRecords agreed(a, plain);
+    const auto [in_runs, alone] = count_cuts(agreed);
+    QCOMPARE(in_runs + alone, cuts);
+    QVERIFY(in_runs > cuts / 2);
+    MemoryRecords source(a.toolpath);
+    AgreedRecords doubled(a, source);
+    Doubler doubler;
+    doubled.add(doubler);
+    const auto [runs, each] = count_cuts(doubled);
+    QCOMPARE(runs, std::size_t(0));
+    QCOMPARE(each, 2 * cuts);
 }
 
 WEXILUM_TEST(TestCompareParts)
