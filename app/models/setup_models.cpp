@@ -275,7 +275,7 @@ bool ToolsModel::remove(int row)
         return false;
     }
     const std::uint32_t number = tools_[std::size_t(row)].number;
-    return editor_.edit(tr("take tool %1 away").arg(number), [&](const json::Document& d) { return remove_tool(d, std::size_t(row)); });
+    return editor_.edit(tr("remove tool %1").arg(number), [&](const json::Document& d) { return remove_tool(d, std::size_t(row)); });
 }
 
 bool ToolsModel::import(const QString& name, const std::string& text)

@@ -99,7 +99,7 @@ public:
     [[nodiscard]] Known known(const QString& job) const;
     [[nodiscard]] const QString& job() const { return job_; }
     void set_job(const QString& job);
-    /// Reads a program by itself, in the stead of a job, until a job is chosen or a project opened; needs no project. What comes of it is
+    /// Reads a program by itself, in place of a job, until a job is chosen or a project opened; needs no project. What comes of it is
     /// in results() as that of a job is; what can't be read is told by failed().
     void read_code(const ReadFiles& files);
     /// Nothing while a job is looked at.

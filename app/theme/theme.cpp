@@ -231,7 +231,7 @@ void apply_theme(QApplication& application, bool be_dark)
     if (application.font() != text_font()) { // each of these goes through all widgets
         application.setFont(text_font());
     }
-    // Taken away first: a sheet put in the place of another one is worked into each widget again for every widget that it stands in,
+    // Removed first: a sheet put in the place of another one is worked into each widget again for every widget that it stands in,
     // a second for all views; without that each is gone through once.
     application.setStyleSheet({});
     if (&before != &t) {

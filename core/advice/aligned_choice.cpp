@@ -329,7 +329,7 @@ private:
             if (out.size() >= 2 * most_candidates) {
                 break;
             }
-            double others = 0; // what the parked ones do in its stead
+            double others = 0; // what the parked ones do in its place
             for (const HeldJoint& held : candidate.parked) {
                 others += along(held.joint, works) * (held.reading - a_.machine.joints[held.joint.value].home);
             }

@@ -42,7 +42,7 @@ using LinkItems = std::vector<LinkItem>;
 /// job's file does not have the operation, or the list would be none (it does not end at its place).
 Result<std::string> with_list(const json::Document& job, const Assembly& assembly, std::size_t operation, LinkList list,
                               const LinkItems& items);
-/// With an operation's list as nobody states it.
+/// With an operation's list as it is where the job states none.
 Result<std::string> without_list(const json::Document& job, const Assembly& assembly, std::size_t operation, LinkList list);
 /// Whether the job's file states the list, at the operation or for all of them.
 [[nodiscard]] bool states_list(const json::Document& job, const Assembly& assembly, std::size_t operation, LinkList list);

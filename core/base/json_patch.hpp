@@ -30,7 +30,7 @@ using Path = std::vector<Step>;
 Result<Patch> set_value(const Document& document, const Path& path, const std::string& value);
 /// Adds an item behind the last of the array at a path, on a line of its own where the others have that.
 Result<Patch> append_item(const Document& document, const Path& array, const std::string& item);
-/// Takes a member or an item away, with its comma.
+/// Removes a member or an item, with its comma.
 Result<Patch> remove_value(const Document& document, const Path& path);
 
 /// Gives a member, by its value, another name.

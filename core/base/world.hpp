@@ -64,7 +64,7 @@ public:
     [[nodiscard]] virtual Result<std::string> read_all(const std::string& path, std::size_t limit) const = 0;
     [[nodiscard]] virtual Result<std::unique_ptr<ByteSource>> open(const std::string& path) const = 0;
     [[nodiscard]] virtual std::unique_ptr<NewFiles> begin_files() = 0;
-    /// Takes files away, following links; a file that is not there is no error, anything else than a plain file is one and stays.
+    /// Removes files, following links; a file that is not there is no error, anything else than a plain file is one and stays.
     virtual Status remove(const std::vector<std::string>& paths) = 0;
     /// Names (no folders) of the files in a folder that end with `suffix`, sorted; empty where the folder can't be read.
     [[nodiscard]] virtual std::vector<std::string> list(const std::string& folder, const std::string& suffix) const = 0;

@@ -79,7 +79,7 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
     const Expected* change = at < end ? place_.item(at) : nullptr;
     if (change == nullptr) {
         log_.find(Severity::error, "tool-change-extra", "", fmt::format("the program changes to tool {}, the path does not", tool),
-                  "take the tool change away", nullptr, block);
+                  "remove the tool change", nullptr, block);
         return;
     }
     if (place_.nearest.any) {
@@ -130,7 +130,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
     const Expected* item = place_.current();
     if (item == nullptr || item->kind != Expected::Kind::dwell) {
         log_.find(inside_cut() ? Severity::error : Severity::warning, "dwell-extra", "",
-                  fmt::format("the program dwells {:.3f} s, the path does not", seconds), "take the dwell away", nullptr, block);
+                  fmt::format("the program dwells {:.3f} s, the path does not", seconds), "remove the dwell", nullptr, block);
         return;
     }
     check_added("dwell", block);
@@ -149,7 +149,7 @@ void Comparer::stop(BlockNumber block, bool optional)
     const auto kind = optional ? Expected::Kind::optional_stop : Expected::Kind::stop;
     if (item == nullptr || item->kind != kind) {
         log_.find(inside_cut() ? Severity::error : Severity::warning, "stop-extra", "", "the program stops where the path does not",
-                  "take the stop away, or add it to the path", nullptr, block);
+                  "remove the stop, or add it to the path", nullptr, block);
         return;
     }
     check_added("stop", block);
@@ -181,7 +181,7 @@ void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& r
     const Expected* item = place_.current();
     if (item == nullptr || item->kind != Expected::Kind::by_hand) {
         log_.find(Severity::error, "set-extra", "", "a person is told to fit or set something where the path goes on as it is",
-                  "take the message and its stop away", item, block);
+                  "remove the message and its stop", item, block);
         return;
     }
     if (states_.stands_as(*item->posture, mount, readings)) { // otherwise another message has to follow

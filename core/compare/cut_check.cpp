@@ -331,9 +331,9 @@ void CutCheck::leave_unfinished()
 void CutCheck::extra(const SeenMotion& seen)
 {
     ++log_.report().extra;
-    log_.find(
-        Severity::error, "extra-motion", "", fmt::format("{:.3f} mm at feed belong to no record", (seen.to.tip - seen.from.tip).norm()),
-        "take the block away, or add the motion to the path", place_.current(), seen.move.block, (seen.to.tip - seen.from.tip).norm());
+    log_.find(Severity::error, "extra-motion", "",
+              fmt::format("{:.3f} mm at feed belong to no record", (seen.to.tip - seen.from.tip).norm()),
+              "remove the block, or add the motion to the path", place_.current(), seen.move.block, (seen.to.tip - seen.from.tip).norm());
 }
 
 } // namespace wexilum

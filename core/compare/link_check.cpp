@@ -26,7 +26,7 @@ LinkCheck::LinkCheck(const Task& task, const Follower& follower, const BudgetRul
       strayed_(task.machine.joints.size())
 {}
 
-/// The joint that retracts: the machine's, or the one aligned with it that works in its stead.
+/// The joint that retracts: the machine's, or the one aligned with it that works in its place.
 std::optional<std::size_t> LinkCheck::away_joint()
 {
     const auto& retract = task_.machine.retract;
@@ -396,7 +396,7 @@ void LinkCheck::finish()
             const std::string& id = task_.machine.joints[i].id;
             log_.find(Severity::warning, "stray-rapid", id,
                       fmt::format("after the last record {} moves to a place that is not its home", id),
-                      "send it home, or take the block away", nullptr, strayed_[i]);
+                      "send it home, or remove the block", nullptr, strayed_[i]);
         }
     }
 }

@@ -70,7 +70,7 @@ void BlockWords::report_unused(const CodeBlock& block, ControlLog& log) const
         if (addresses[at] == &word && (used >> at & 1U) == 0) {
             log.report(Severity::error, "code-error", "",
                        fmt::format("the word {}{} has no meaning in this block", word.letter, word.number.substr(0, 24)),
-                       "take it away, or add what it belongs to");
+                       "remove it, or add what it belongs to");
         }
     }
 }
@@ -82,7 +82,7 @@ void BlockWords::check_skippable(ControlLog& log) const
                                       [](const WordMeaning* meaning) { return meaning->function == Function::optional_stop; });
     if (words_only || !harmless) {
         log.report(Severity::error, "may-be-skipped", "", "the control may skip this block, and the program is another one without it",
-                   "take the slash away; only an optional stop may be skipped");
+                   "remove the slash; only an optional stop may be skipped");
     }
 }
 

@@ -100,7 +100,7 @@ Status any_word(const Controller& controller, std::string_view line, BlockNumber
     const char letter = c >= 'a' && c <= 'z' ? char(c - 'a' + 'A') : c;
     if (letter < 'A' || letter > 'Z') {
         return bad(number, at, fmt::format("a word starts with a letter, found '{}'", c >= ' ' && c < 127 ? c : '?'),
-                   "take the character away or put it in a comment");
+                   "remove the character or put it in a comment");
     }
     CodeWord& word = block.words.emplace_back();
     word.letter = letter;

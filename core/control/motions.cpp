@@ -115,7 +115,7 @@ void Motions::go(const BlockWords& words, const Readings& wanted, bool feed, con
     const bool moves = (to - axes.now()).cwiseAbs().maxCoeff() > no_motion || arc.has_value();
     if (!moves && words.commanded_known) {
         log.report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
-                   "take it away; it may be a doubled block");
+                   "remove it; it may be a doubled block");
     }
     log.note_change();
     if (frames.in_frame()) {

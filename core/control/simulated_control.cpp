@@ -153,7 +153,7 @@ void SimulatedControl::take(std::string_view text, const CodeBlock& block, const
     }
     working.end_plain_cuts();
     if (log.ended()) {
-        log.report(Severity::error, "after-end", "", "the program goes on after its end", "take these blocks away, or the end before them");
+        log.report(Severity::error, "after-end", "", "the program goes on after its end", "remove these blocks, or the end before them");
         return;
     }
     begin_block(block);
@@ -227,7 +227,7 @@ void SimulatedControl::apply_loop(const BlockWords& words)
     }
     if (words.has(Function::loop_end)) {
         if (log.loop().value == 0) {
-            log.report(Severity::error, "code-error", "", "a loop ends that has not begun", "begin it, or take the block away");
+            log.report(Severity::error, "code-error", "", "a loop ends that has not begun", "begin it, or remove the block");
         } else {
             log.end_loop();
         }
@@ -350,7 +350,7 @@ void SimulatedControl::end_block()
     }
     words.report_unused(block, log);
     if (!log.changed()) {
-        log.report(Severity::warning, "no-effect", "", "the block changes nothing", "take it away; it may be a doubled block");
+        log.report(Severity::warning, "no-effect", "", "the block changes nothing", "remove it; it may be a doubled block");
     }
     settle_block();
 }

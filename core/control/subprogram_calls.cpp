@@ -39,7 +39,7 @@ void SubprogramCalls::apply(const BlockWords& words)
     if (words.has(Function::subprogram_return)) {
         log_.note_change();
         if (calls_.empty()) {
-            log_.report(Severity::error, "code-error", "", "a subprogram ends where none has been called", "take the block away");
+            log_.report(Severity::error, "code-error", "", "a subprogram ends where none has been called", "remove the block");
         }
         returned_ = true;
     }
@@ -170,14 +170,14 @@ void SubprogramCalls::finish()
         const std::string name = fmt::format("{}{}", controller_.program_number, number);
         if (!subprogram.called) {
             log_.set_block(BlockNumber(subprogram.first));
-            log_.report(Severity::warning, "subprogram-unused", name, fmt::format("nothing calls the subprogram {}", name), "take it away");
+            log_.report(Severity::warning, "subprogram-unused", name, fmt::format("nothing calls the subprogram {}", name), "remove it");
             continue;
         }
         for (std::size_t i = subprogram.reached; i < subprogram.lines.size(); ++i) {
             log_.set_block(BlockNumber(subprogram.first + std::uint32_t(i) + 1));
             if (!read_block(controller_, subprogram.lines[i], log_.block(), read_) || !read_.words.empty()) {
                 log_.report(Severity::warning, "not-reached", name, fmt::format("the subprogram {} has ended before this block", name),
-                            "take it away, or the word that returns before it");
+                            "remove it, or the word that returns before it");
                 break;
             }
         }

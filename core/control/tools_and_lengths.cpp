@@ -63,7 +63,7 @@ void ToolsAndLengths::change(const BlockWords& words)
     log_.note_change();
     if (selected_ == tool_) {
         log_.report(Severity::error, "same-tool", "", fmt::format("the tool {} is changed for itself", tool_),
-                    "take the tool change away, or call another tool before it");
+                    "remove the tool change, or call another tool before it");
     }
     for (const auto& [id, place] : controller_.change_position) {
         const auto joint = machine_.find_joint(id);

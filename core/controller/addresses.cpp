@@ -39,7 +39,7 @@ void read_comment(json::Fields& fields, char& open, char& close)
     }
     for (const std::string& one : comment) {
         if (!is_plain(one[0]) || one[0] == ' ' || is_letter(one) || (one[0] >= '0' && one[0] <= '9')) {
-            fields.problem(*fields.here().find("comment"), "what opens and closes a comment is no letter, no digit and no blank",
+            fields.problem(*fields.here().find("comment"), "what opens and closes a comment is neither a letter, a digit nor a blank",
                            "write [\"(\", \")\"]");
             return;
         }

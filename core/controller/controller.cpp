@@ -124,7 +124,7 @@ private:
             const auto axis = flat.size() == 1 ? c_.axes.find(flat[0]) : c_.axes.end();
             if (axis == c_.axes.end() || axis->second == meaning.joint) {
                 problems_.add(*fields.here().find("flat"), fmt::format("\"{}\" is no letter of another axis", flat.substr(0, 40)),
-                              "name the letter of the linear axis in whose stead the way round stands");
+                              "name the letter of the linear axis whose word tells the way round");
             } else {
                 meaning.flat = flat[0];
             }

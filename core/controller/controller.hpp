@@ -137,7 +137,7 @@ struct Controller : Addresses {
     }
 };
 
-/// The joint that works in the stead of another: itself where it is one of `moving`, otherwise one of those that the control has aligned
+/// The joint that works in place of another: itself where it is one of `moving`, otherwise one of those that the control has aligned
 /// with it. Nothing where there is none.
 [[nodiscard]] std::optional<JointIndex> working_joint(const Machine& machine, const Controller& controller, JointIndex joint,
                                                       const std::function<bool(JointIndex)>& moving);

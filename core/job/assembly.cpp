@@ -178,14 +178,14 @@ Status check_names(const Assembly& a)
     for (const auto& [id, word] : a.dialect.mounts) {
         if (!a.machine.find_tool_mount(id)) {
             return misfit(fmt::format("the dialect has a word for the tool mount \"{}\", which the machine does not have", id),
-                          a.post.dialect, "take it away, or correct the name");
+                          a.post.dialect, "remove it, or correct the name");
         }
     }
     for (const auto& [id, words] : a.dialect.brakes) {
         const auto joint = a.machine.find_joint(id);
         if (!joint || !a.machine.joints[joint->value].brake) {
             return misfit(fmt::format("the dialect has words for a brake of \"{}\", which the machine does not have", id), a.post.dialect,
-                          "take them away, or give the joint its \"brake\" in the machine");
+                          "remove them, or give the joint its \"brake\" in the machine");
         }
     }
     for (const auto& [register_name, forms] : a.setup.offset_forms) {
@@ -204,7 +204,7 @@ Status check_names(const Assembly& a)
             if (!a.machine.find_joint(id)) {
                 return misfit(
                     fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
-                    a.job.setup, "take it away or correct the name");
+                    a.job.setup, "remove it or correct the name");
             }
         }
     }

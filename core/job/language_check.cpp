@@ -103,7 +103,7 @@ private:
         for (const auto& [id, word] : d_.axes) {
             const auto read = c_.axes.find(word.address);
             if (read == c_.axes.end()) {
-                wrong(fmt::format("the dialect writes {} with {}, which is no axis to the control", id, word.address),
+                wrong(fmt::format("the dialect writes {} with {}, which is not an axis of the control", id, word.address),
                       "correct the letter, or add it to the controller's \"axes\"");
             } else if (read->second != id) {
                 wrong(fmt::format("the dialect writes {} with {}, which is {} to the control", id, word.address, read->second),

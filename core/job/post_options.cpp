@@ -75,7 +75,7 @@ OptionDescription read_description(const std::string& name, const Node& node, js
             const auto plain = plain_value(*value);
             const auto read = plain && numeric(out.type)
                                   ? OptionDescription{"", out.type, 0.0, {}, {}, {}, ""}.read(*plain)
-                                  : Result<OptionValue>(Error{ErrorKind::value, "there is no such bound", {}, "take it away"});
+                                  : Result<OptionValue>(Error{ErrorKind::value, "there is no such bound", {}, "remove it"});
             if (read) {
                 *bound = std::get<double>(*read);
             } else {
@@ -200,7 +200,7 @@ Result<RuleOptions> resolve_options(const std::vector<OptionDescription>& declar
             std::find_if(declared.begin(), declared.end(), [&, &wanted = name](const OptionDescription& d) { return d.name == wanted; });
         if (found == declared.end()) {
             return Error{ErrorKind::value, fmt::format("the post declares no option \"{}\"", name.substr(0, 40)), option.place,
-                         names.empty() ? "take it away, or declare it in the post"
+                         names.empty() ? "remove it, or declare it in the post"
                                        : fmt::format("its options are: {}", fmt::join(names, ", "))};
         }
         auto value = found->read(option.value);

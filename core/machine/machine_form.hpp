@@ -54,7 +54,7 @@ using PartPath = json::Path;
 [[nodiscard]] std::string unit_of(const FormField& field);
 
 /// The file's text with a field's value as typed: expressions with units ("2 in", "0.4 rad/s"); a bare number is in the unit of
-/// unit_of(). Nothing typed takes the key away. A joint that gets another name gets it everywhere. An Error of kind value says what is
+/// unit_of(). Nothing typed removes the key. A joint that gets another name gets it everywhere. An Error of kind value says what is
 /// wrong with what was typed.
 Result<std::string> with_value(const json::Document& machine, const PartPath& path, const FormField& field, const std::string& typed);
 

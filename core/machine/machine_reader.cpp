@@ -108,7 +108,7 @@ private:
             problems_.add(node, fmt::format("the joint \"{}\" stands twice", joint.id), "give each joint a name of its own");
         }
         if (machine_.joints.size() == std::size_t(max_joints)) {
-            problems_.add(node, fmt::format("more than {} joints", max_joints), "split the machine, or take joints away that don't move");
+            problems_.add(node, fmt::format("more than {} joints", max_joints), "split the machine, or remove joints that don't move");
             return;
         }
         fields.choice<JointKind>("kind", joint.kind, {{"linear", JointKind::linear}, {"rotary", JointKind::rotary}}, true);
@@ -196,7 +196,7 @@ private:
         joint.moves_while_cutting = false;
         if (joint.kind != JointKind::rotary) {
             problems_.add(*node, fmt::format("the joint \"{}\" is linear; only a rotary one has a scale", joint.id),
-                          "take the scale away, or make the joint rotary");
+                          "remove the scale, or make the joint rotary");
         }
         Fields scale(*node, fmt::format("the scale of \"{}\"", joint.id), problems_);
         std::vector<double> reads;

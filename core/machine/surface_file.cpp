@@ -16,7 +16,7 @@ constexpr double furthest = 1e7;           // mm
 constexpr std::size_t stl_head = 84;       // bytes, with the count of faces
 constexpr std::size_t stl_face = 50;       // bytes
 constexpr std::size_t longest_line = 4096; // of a text file
-constexpr const char* cure = "write the shape as STL or OBJ anew";
+constexpr const char* cure = "write the shape again as STL or OBJ";
 
 Error bad(std::string message) { return {ErrorKind::value, std::move(message), {}, cure}; }
 
@@ -38,7 +38,7 @@ Status check_text(std::string_view bytes)
     for (const char c : bytes) {
         line = c == '\n' ? 0 : line + 1;
         if (line > longest_line || (static_cast<unsigned char>(c) < ' ' && c != '\n' && c != '\r' && c != '\t')) {
-            return bad("the file is no text, and no binary STL file of the length that it says");
+            return bad("the file is neither text nor a binary STL file of the length that it says");
         }
     }
     return {};

@@ -97,7 +97,7 @@ void OutlineBuilder::add(const Record& record)
     } else if (const auto* unknown = std::get_if<record::Unknown>(&record.data)) {
         findings_.add(finding(Severity::warning, "unknown-word",
                               fmt::format("{} is not understood and has no effect: {}", unknown->word, unknown->text.substr(0, 60)),
-                              "take it out of the toolpath, or say with INSERT what the control shall read",
+                              "take it out of the toolpath, or say with INSERT what the control is to read",
                               place_of(files_, record.source)),
                       unknown->word, index, SIZE_MAX / 2);
     } else if (const auto* cycle = std::get_if<record::CycleStart>(&record.data)) {

@@ -71,7 +71,7 @@ std::vector<std::string> lines(std::string_view before, std::string_view after)
         return {};
     }
     const std::size_t first = same + 1;
-    const std::size_t last = std::max(first, b.size() - tail); // nothing is left where lines were taken away
+    const std::size_t last = std::max(first, b.size() - tail); // nothing is left where lines were removed
     return {first == last ? fmt::format("line {}", first) : fmt::format("lines {} to {}", first, last)};
 }
 

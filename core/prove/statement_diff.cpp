@@ -265,7 +265,7 @@ private:
             std::erase_if(gone, [&](std::string_view w) { return std::find(alone.begin(), alone.end(), w) != alone.end(); });
         }
         std::string what;
-        for (const auto& [words, verb] : {std::pair(&other, "changed"), std::pair(&come, "added"), std::pair(&gone, "taken away")}) {
+        for (const auto& [words, verb] : {std::pair(&other, "changed"), std::pair(&come, "added"), std::pair(&gone, "removed")}) {
             if (!words->empty()) {
                 what += (what.empty() ? "" : ", ") + all_called(*words, grammar_) + " " + verb;
             }
@@ -289,7 +289,7 @@ private:
     void removed(std::uint32_t line, std::uint32_t near)
     {
         const std::uint32_t last = after_.lines().size() == 0 ? 0 : after_.lines().size() - 1;
-        note("block taken away: " + all_called(words_of(before_.lines().line(line), grammar_), grammar_),
+        note("block removed: " + all_called(words_of(before_.lines().line(line), grammar_), grammar_),
              {line, StatementChange::none, std::min(near, last)});
         ++out_.removed;
     }

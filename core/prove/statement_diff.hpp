@@ -21,7 +21,7 @@ struct BlockGrammar {
 struct StatementChange {
     static constexpr std::uint32_t none = UINT32_MAX;
     std::uint32_t before = none; ///< line of the earlier program, from 0; none: added
-    std::uint32_t after = none;  ///< line of the later program; none: taken away
+    std::uint32_t after = none;  ///< line of the later program; none: removed
     std::uint32_t near = 0;      ///< line of the later program where it is to be looked at
 };
 

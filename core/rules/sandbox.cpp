@@ -139,7 +139,7 @@ void Sandbox::set_hook(lua_State* L) const
     lua_sethook(L, &Sandbox::hook, counts_lines_ ? LUA_MASKCOUNT | LUA_MASKLINE : LUA_MASKCOUNT, exceeded_ ? 1 : most_between());
 }
 
-/// Whether this goes on for too long, or shall end. Where little is done in much time, as comparing long texts is one instruction, the next
+/// Whether this goes on for too long, or is to end. Where little is done in much time, as comparing long texts is one instruction, the next
 /// look comes sooner.
 void Sandbox::look_at_time(lua_State* L)
 {

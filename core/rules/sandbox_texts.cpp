@@ -249,7 +249,7 @@ void add_replacement(lua_State* L, luaL_Buffer& out, const TextPattern& matcher,
         lua_pop(L, 1);
         luaL_addlstring(&out, subject.data() + begin, end - begin);
     } else if (lua_isstring(L, -1) == 0) {
-        throw PatternError("what replaces a match is no text and no number");
+        throw PatternError("what replaces a match is neither text nor a number");
     } else {
         luaL_addvalue(&out);
     }

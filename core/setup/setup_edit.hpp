@@ -23,7 +23,7 @@ inline constexpr std::size_t tool_field_count = 6;
 /// The key of a field in the file, and in a table's header.
 [[nodiscard]] const char* key_of(ToolField field);
 
-/// A tool's value by its position in the table: lengths in mm. Without a value the key is taken away (diameter and length alone).
+/// A tool's value by its position in the table: lengths in mm. Without a value the key is removed (diameter and length alone).
 Result<json::Patch> set_tool_number(const json::Document& setup, std::size_t tool, ToolField field, std::optional<double> value);
 Result<json::Patch> set_tool_text(const json::Document& setup, std::size_t tool, ToolField field, const std::string& value);
 Result<json::Patch> add_tool(const json::Document& setup, const Tool& tool);

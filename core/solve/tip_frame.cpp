@@ -16,7 +16,7 @@ Result<TipFrame> TipFrame::make(const InverseSolver& solver, const std::array<st
     for (const JointIndex joint : solver.linear()) {
         if (std::find(xyz.begin(), xyz.end(), joint.value) == xyz.end()) {
             return unsupported("X, Y and Z are not the three linear joints that carry the tool over the work",
-                               "write the joints' own readings, or park the joints that stand in their stead");
+                               "write the joints' own readings, or park the joints that stand in their place");
         }
     }
     TipFrame out(solver, xyz, zero);

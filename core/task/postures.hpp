@@ -1,4 +1,4 @@
-// How the machine stands together along a job: what is fitted, held and set by hand in each operation, and the solvers that go with it.
+// How the machine stands along a job: what is fitted, held and set by hand in each operation, and the solvers that go with it.
 #pragma once
 
 #include "core/base/finding.hpp"

@@ -30,7 +30,7 @@ struct OperationSettings {
     std::optional<double> reorient_clearance; ///< mm along the tool; set: it may be retracted to change its rotary joints where travel ends
 };
 
-/// How the machine shall stand together for an operation, in the job's words.
+/// How the machine is to stand for an operation, in the job's words.
 struct PostureWish {
     std::string attachment;                             ///< a tool mount or attachment; empty: the machine's first tool mount
     std::vector<std::pair<std::string, double>> set;    ///< joint id -> reading of its scale, rad

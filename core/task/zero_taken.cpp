@@ -50,7 +50,7 @@ Status take_centres(const Setup& setup, Machine& machine)
         const auto found = machine.find_joint(id);
         if (!found || machine.joints[found->value].kind != JointKind::rotary) {
             return wrong_value(place, fmt::format("\"{}\" is no rotary joint of the machine", id.substr(0, 40)),
-                               "name one, or take the centre away");
+                               "name one, or remove the centre");
         }
         Joint& joint = machine.joints[found->value];
         const Vec3 way = point - joint.point;
@@ -80,7 +80,7 @@ Status settle_zeros(Task& a)
         const auto solver = solver_of(a, *posture);
         if (!solver) {
             return wrong_value(zero.place, fmt::format("how the zero was taken can't be followed: {}", solver.error().message),
-                               "state the register's values, and take the zero away");
+                               "state the register's values, and remove the zero");
         }
         double length = 0;
         if (zero.point == ZeroTaken::Point::tip) {

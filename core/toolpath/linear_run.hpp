@@ -39,7 +39,7 @@ struct LinearRun {
         }
         out.source = source(at);
     }
-    /// Becomes another one, as far as that goes: cheaper than a copy.
+    /// Becomes a copy of another run, up to its count: cheaper than copying whole columns.
     void take(const LinearRun& other)
     {
         count = other.count;

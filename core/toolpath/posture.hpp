@@ -1,4 +1,4 @@
-// How a machine stands together for a stretch of the path: which tool mount carries the tool, and which joints are held.
+// How a machine stands for a stretch of the path: which tool mount carries the tool, and which joints are held.
 #pragma once
 
 #include "core/base/ids.hpp"

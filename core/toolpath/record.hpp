@@ -93,7 +93,7 @@ struct Operation {
 struct Comment {
     std::string text;
 };
-/// The machine stands together otherwise from here on; no toolpath says so, the arrangement of the job does.
+/// From here on the machine stands in another posture; no toolpath says so, the arrangement of the job does.
 struct PostureChange {
     Posture posture;
     std::vector<HeldJoint> by_hand; ///< those of its held joints that a person has to set now

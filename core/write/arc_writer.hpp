@@ -39,7 +39,7 @@ private:
         bool counter_clockwise = true;
         Vec3 centre = Vec3::Zero(); ///< what the three joints' words tell at the centre
         bool helix = false;
-        bool named = false;              ///< a joint works in the stead of one that the plane would mean by itself
+        bool named = false;              ///< a joint works in place of one that the plane would mean by itself
         const SheetWay* wound = nullptr; ///< the arc is one of the flat; the turns come with it
     };
     /// Why there is none; empty: there is. Each takes what it finds to the frame.

@@ -145,7 +145,7 @@ void LinkPlaces::move(JointSet joints, const Turns& turns, const Vec3& tip, Link
 }
 
 /// The block of a link that states the tool's length, too. `last`: the feed at which it arrives, over `way` mm; null: in rapid, or as what
-/// goes in its stead.
+/// goes in its place.
 void LinkPlaces::stating_block(Statement statement, const Stand& target, JointSet joints, const FeedSpec* last, double way)
 {
     const auto straight = last != nullptr ? std::nullopt : rapids_.straight_feed(target, joints);

@@ -33,7 +33,7 @@ public:
     void take_sums(const Readings& readings);
     /// The joint that a length register shifts and a cycle drills along: the dialect's, or the one aligned with it that works.
     [[nodiscard]] std::optional<std::size_t> length_joint() const { return length_joint_; }
-    /// The joint that works in the stead of this one: itself, or one of the chain that the control has aligned with it.
+    /// The joint that works in place of this one: itself, or one of the chain that the control has aligned with it.
     [[nodiscard]] std::optional<std::size_t> working(std::size_t joint) const;
 
     [[nodiscard]] Quantity quantity(std::size_t joint) const { return quantity_[joint]; }
@@ -59,7 +59,7 @@ public:
     [[nodiscard]] FrameKind kind() const { return kind_; }
     /// Precondition: of_the_tip(kind()).
     [[nodiscard]] const TipFrame& tip_frame() const { return *tip_; }
-    /// The joints that the words X, Y and Z mean by themselves, or those that work in their stead; nothing where the dialect lacks one.
+    /// The joints that the words X, Y and Z mean by themselves, or those that work in their place; nothing where the dialect lacks one.
     [[nodiscard]] std::optional<std::array<std::size_t, 3>> xyz() const;
     /// What the program says for each joint of the chain at these readings, mm or rad, before rounding.
     [[nodiscard]] Readings program_values(const Readings& readings) const;

@@ -1,4 +1,4 @@
-// Rapids, and what goes straight in their stead.
+// Rapids, and what goes straight in their place.
 #pragma once
 
 #include "core/write/brake_writer.hpp"

@@ -79,7 +79,7 @@ bool WrittenPlace::differs(const Stand& target, bool rotary) const
     }
 }
 
-/// The joint that retracts: the machine's, or the one along it that works in its stead.
+/// The joint that retracts: the machine's, or the one along it that works in its place.
 std::optional<std::size_t> WrittenPlace::away_joint() const
 {
     const auto& retract = assembly_.machine.retract;

@@ -83,7 +83,7 @@ public:
     [[nodiscard]] double word_value(const Stand& stand, std::size_t joint) const;
     void check_travel(const Readings& readings);
 
-    /// The joint that retracts: the machine's, or the one along it that works in its stead.
+    /// The joint that retracts: the machine's, or the one along it that works in its place.
     [[nodiscard]] std::optional<std::size_t> away_joint() const;
     /// The home of a rotary joint on the turn in which the control can bring it there.
     [[nodiscard]] double rotary_home_of(std::size_t joint) const;

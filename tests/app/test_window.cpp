@@ -276,7 +276,7 @@ void TestWindow::an_outside_change_is_noticed()
     QVERIFY(desk.line_with("S7600") > 0);
     desk.edit(QStringLiteral("toolpaths/cell-pockets.cl"), QStringLiteral("7600"), QStringLiteral("7100"));
     QVERIFY(wait_until([&] { return desk.line_with("S7100") > 0; }));
-    // With edits of one's own in the window an outside change does not take them away.
+    // With edits of one's own in the window an outside change does not remove them.
     QVERIFY(desk.ready());
     desk.click_station(Station::setup);
     desk.type_cell(desk.window().setup().offsets(), 0, 1, QStringLiteral("-61"));

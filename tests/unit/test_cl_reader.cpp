@@ -225,7 +225,7 @@ private Q_SLOTS:
         row("off the circle", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5\nGOTO/0,6,0",
             "3:1: the end of the circle lies 1.000 mm off its radius; correct the CIRCLE in line 2 or the point");
         row("rapid circle", "GOTO/5,0,0\nRAPID\nCIRCLE/0,0,0,0,0,1,5\nGOTO/0,5,0",
-            "3:1: a CIRCLE can't be moved in RAPID; take RAPID away or state a feed");
+            "3:1: a CIRCLE can't be moved in RAPID; remove RAPID or state a feed");
         row("feed zero", "FEDRAT/0", "1:1: FEDRAT needs a number above zero; write FEDRAT/f,MMPM or the like");
         row("feed unit", "FEDRAT/5,FURLONG", "1:1: the feed unit FURLONG is not known; use PERMIN, PERREV, MMPM, IPM, MMPR, IPR or INVERS");
         row("tool", "LOADTL/1.5", "1:8: a tool number is whole and from 1 to 99999999; write LOADTL/n");
@@ -237,8 +237,8 @@ private Q_SLOTS:
         row("after dollar", "GOTO/1, $ 2, 3",
             "1:10: text follows the continuation mark '$'; '$' must end the line; a remark starts with '$$'");
         row("ends continued", "GOTO/1, $\n",
-            "1:1: the file ends inside a continued statement; take the last '$' away or add what should follow it");
-        row("extra", "STOP/5", "1:6: STOP takes no parameters; take the parameters away");
+            "1:1: the file ends inside a continued statement; remove the last '$' or add what should follow it");
+        row("extra", "STOP/5", "1:6: STOP takes no parameters; remove the parameters");
         row("dwell", "DELAY/-1", "1:1: DELAY takes seconds, or revolutions and REV; write DELAY/2.5 or DELAY/3,REV");
         row("times", "GOTO/5,0,0\nCIRCLE/0,0,0,0,0,1,5,TIMES,0",
             "2:22: after its radius CIRCLE takes only TIMES and a whole number from 1 to 1000; write TIMES,n for n arrivals at the end "

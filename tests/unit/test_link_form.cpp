@@ -86,7 +86,7 @@ private Q_SLOTS:
         QCOMPARE(now[12], std::string("G0 X17. Y0."));
         QCOMPARE(now[13], std::string("A1.042"));
         QCOMPARE(Words(now.begin() + 14, now.end()), Words(before.begin() + 14, before.end()));
-        // As nobody states it: the text is the old one but for blanks.
+        // Back to the safe links: the text is the old one but for blanks.
         const json::Document back = reread(without_list(after, a, 0, LinkList::approach), numerals);
         QCOMPARE(code_of(with_text("setting-numerals", back.text())), code_of(a));
         QVERIFY(!states_list(back, a, 0, LinkList::approach));

@@ -145,7 +145,7 @@ private Q_SLOTS:
             QString("{\n  \"approach\": [{\"joints\": [\"Z\"], \"to\": \"home\"}, {\"joints\": [\"A\"], \"to\": \"start\"}, "
                     "{\"joints\": [\"X\", \"Y\"], \"to\": \"clear\"}, {\"joints\": [\"Z\"], \"to\": \"clear\"}, {\"to\": \"start\"}],\n"
                     "  \"retreat\": [{\"to\": \"leave\"}, {\"joints\": [\"Z\"], \"to\": \"home\"}]\n}"));
-        // The quill works in the stead of the column.
+        // The quill works in place of the column.
         QCOMPARE(
             text("fork-arm", 1),
             QString("{\n  \"approach\": [{\"joints\": [\"R\"], \"to\": \"home\"}, {\"joints\": [\"B\"], \"to\": \"start\"}, "

@@ -310,7 +310,7 @@ private Q_SLOTS:
         const auto a = demo_with_toolpath(between, cuts({0, 90}));
         QVERIFY(a.ok());
         std::vector<std::string> lines = lines_of(code_of(*a));
-        // Both ways out of the first cut, along the tool, taken away.
+        // Both ways out of the first cut, along the tool, removed.
         const auto cut = std::find_if(lines.begin(), lines.end(), [](const std::string& l) { return l.find(" G1 ") != std::string::npos; });
         QVERIFY(cut != lines.end() && (cut + 1)->find("G0 X229.45") != std::string::npos &&
                 (cut + 2)->find("X231.45") != std::string::npos);

@@ -223,7 +223,7 @@ void TestSandbox::pairs_in_order()
     const char* text = "local t = {b = 1, a = 2, [10] = 3, [2] = 4, [2.5] = 5, [true] = 6, [false] = 7, ['10'] = 8, [-1] = 9}\n"
                        "local out = ''\nfor k, v in pairs(t) do out = out .. tostring(k) .. '=' .. v .. ' ' t[k] = nil end\ngive(out)";
     QCOMPARE(run(text).result, std::string("-1=9 2=4 2.5=5 10=3 10=8 a=2 b=1 false=7 true=6 "));
-    // What is taken away on the way does not come.
+    // What is removed on the way does not come.
     QCOMPARE(run("local t = {a = 1, b = 2, c = 3}\nlocal out = ''\nfor k in pairs(t) do out = out .. k t.b = nil end\ngive(out)").result,
              std::string("ac"));
 }

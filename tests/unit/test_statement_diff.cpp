@@ -74,7 +74,7 @@ void TestStatementDiff::places_of_edits_data()
     QTest::newRow("spaces") << base << R"({ "a":{"b":1,"c":"x"},"d":[1,{"e":true}] })" << true << "";
     QTest::newRow("a number") << base << R"({"a": {"b": 2, "c": "x"}, "d": [1, {"e": true}]})" << true << "a.b";
     QTest::newRow("in a list") << base << R"({"a": {"b": 1, "c": "x"}, "d": [1, {"e": false}]})" << true << "d[2].e";
-    QTest::newRow("taken away, and new") << base << R"({"a": {"b": 1, "f": null}, "d": [1, {"e": true}]})" << true << "a.f|a.c";
+    QTest::newRow("removed, and new") << base << R"({"a": {"b": 1, "f": null}, "d": [1, {"e": true}]})" << true << "a.f|a.c";
     QTest::newRow("a longer list") << base << R"({"a": {"b": 1, "c": "x"}, "d": [1, {"e": true}, 3]})" << true << "d";
     QTest::newRow("another kind") << base << R"({"a": 1, "d": [1, {"e": true}]})" << true << "a";
     QTest::newRow("many") << "[1, 2, 3, 4, 5]"
@@ -87,9 +87,9 @@ void TestStatementDiff::places_of_edits_data()
     QTest::newRow("lines") << "a\nb\nc\n"
                            << "a\nx\ny\nz\nc\n"
                            << false << "lines 2 to 4";
-    QTest::newRow("a line taken away") << "a\nb\nc\n"
-                                       << "a\nc\n"
-                                       << false << "line 2";
+    QTest::newRow("a line removed") << "a\nb\nc\n"
+                                    << "a\nc\n"
+                                    << false << "line 2";
     QTest::newRow("a line more, indented") << "f\n    a\n  b\n"
                                            << "f\n    a\n    c\n  b\n"
                                            << false << "line 3";
@@ -127,20 +127,20 @@ void TestStatementDiff::by_hand_data()
                                                << QStringList{"1 F now in a block of its own (2>2)"};
     QTest::newRow("words that come and go") << base << QStringList{"-: %",         "-: N1 G90 G17", "0: N2 G1 X1. F100.",
                                                                    "1: N3 G1 X2.", "2: N4 X3.",     "-: N5 M30"}
-                                            << QStringList{"1 G17 added (1>1)", "1 G1 added (3>3)", "1 Y taken away (4>4)"};
+                                            << QStringList{"1 G17 added (1>1)", "1 G1 added (3>3)", "1 Y removed (4>4)"};
     QTest::newRow("blocks that come and go") << base << QStringList{"-: %",     "-: (HEAD)",     "-: N1 G90", "0: N2 G1 X1. F100.",
                                                                     "2: N3 M0", "2: N4 X3. Y1.", "-: N5 M30"}
-                                             << QStringList{"1 block added: a comment (->1)", "1 block taken away: X (3>-)",
+                                             << QStringList{"1 block added: a comment (->1)", "1 block removed: X (3>-)",
                                                             "1 block added: M0 (->4)"};
     QTest::newRow("in another order") << base
                                       << QStringList{"-: %", "-: N1 G90", "0: N2 F100. G1 X1.", "1: N3 X2.", "2: N4 Y1. X3.", "-: N5 M30"}
                                       << QStringList{"2 words in another order (2>2 4>4)"};
     QTest::newRow("the same at many records") << QStringList{"0: G1 X1.", "1: G1 X2.", "2: G1 X3.", "3: X4. Y1."}
                                               << QStringList{"0: X1.", "1: X2.", "2: X3.", "3: X4. Y2."}
-                                              << QStringList{"3 G1 taken away (0>0 1>1 2>2)", "1 Y changed (3>3)"};
+                                              << QStringList{"3 G1 removed (0>0 1>1 2>2)", "1 Y changed (3>3)"};
     // Equal text that belongs to another record is not taken for it.
     QTest::newRow("by record, not by text") << QStringList{"0: X1.", "1: M0", "2: X1."} << QStringList{"0: M0", "1: M0", "2: X1."}
-                                            << QStringList{"1 block taken away: X (0>-)", "1 block added: M0 (->0)"};
+                                            << QStringList{"1 block removed: X (0>-)", "1 block added: M0 (->0)"};
 }
 
 void TestStatementDiff::by_hand()

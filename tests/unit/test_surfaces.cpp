@@ -147,7 +147,7 @@ private Q_SLOTS:
         QTest::newRow("cut text") << bytes(text_stl().substr(0, 400)) << QStringLiteral("a.stl")
                                   << QStringLiteral("the STL file is cut short");
         QTest::newRow("cut binary") << bytes(binary_stl().substr(0, 300)) << QStringLiteral("a.stl")
-                                    << QStringLiteral("the file is no text, and no binary STL file of the length that it says");
+                                    << QStringLiteral("the file is neither text nor a binary STL file of the length that it says");
         QTest::newRow("no faces") << bytes("solid x\nendsolid x\n") << QStringLiteral("a.stl") << none;
         QTest::newRow("points alone") << bytes("v 0 0 0\nv 1 0 0\n") << QStringLiteral("a.obj") << none;
         QTest::newRow("of no area") << bytes("v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n") << QStringLiteral("a.obj") << none;

@@ -27,7 +27,7 @@ QString line_of(const CodeStore& code, std::uint32_t line)
 
 ChangesPane::ChangesPane(Workspace& workspace, QWidget* parent)
     : QWidget(parent), workspace_(workspace), head_(new QLabel), groups_(new QTableWidget(0, 4)),
-      back_(new QPushButton(tr("Take the edits back")))
+      back_(new QPushButton(tr("Revert the edits")))
 {
     setObjectName(QStringLiteral("changes"));
     set_surface(*this, "sunk");
@@ -40,7 +40,7 @@ ChangesPane::ChangesPane(Workspace& workspace, QWidget* parent)
     head_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     row->addWidget(head_, 1);
     back_->setToolTip(tr("Undoes this file's edits since it was saved; Redo brings them again."));
-    back_->setAccessibleName(tr("take this file's edits back"));
+    back_->setAccessibleName(tr("revert this file's edits"));
     row->addWidget(back_);
     column->addLayout(row);
     groups_->setObjectName(QStringLiteral("change-groups"));
@@ -101,7 +101,7 @@ void ChangesPane::renew()
         QStringList parts;
         const QStringList edits = workspace_.documents().edited_places();
         for (const auto& [count, text] : {std::pair(diff->changed, tr("%1 blocks changed")), std::pair(diff->added, tr("%1 added")),
-                                          std::pair(diff->removed, tr("%1 taken away"))}) {
+                                          std::pair(diff->removed, tr("%1 removed"))}) {
             if (count > 0) {
                 parts.push_back(text.arg(grouped(count)));
             }

@@ -45,7 +45,7 @@ void EditsGuard::offer(const LeftEdits& left)
         names.push_back(file.path);
         const auto now = documents_.text(file.path);
         if (!now || **now != file.before) {
-            changed += tr("\n%1 has changed on the disk since; undo shows what stands there now.").arg(file.path);
+            changed += tr("\n%1 has changed on the disk since; undo shows what is there now.").arg(file.path);
         }
     }
     QMessageBox box(QMessageBox::Question, tr("Edits from before"),
@@ -94,7 +94,7 @@ EditsGuard::Choice EditsGuard::ask(const Documents::Conflict& conflict)
     column->setContentsMargins(16, 16, 16, 12);
     column->setSpacing(12);
     auto* text =
-        new QLabel(conflict.theirs ? tr("%1 was changed by something else since it was read here. Below: what stands on the disk (-) and "
+        new QLabel(conflict.theirs ? tr("%1 was changed by something else since it was read here. Below: what is on the disk (-) and "
                                         "what would take its place (+).")
                                          .arg(conflict.path)
                                    : tr("%1 is not there any more, or can't be read.").arg(conflict.path));
@@ -128,7 +128,7 @@ EditsGuard::Choice EditsGuard::ask(const Documents::Conflict& conflict)
     };
     button("conflict-mine", conflict.theirs ? tr("Save mine over it") : tr("Write it again"), Choice::mine);
     if (conflict.theirs) {
-        button("conflict-theirs", tr("Take what stands there"), Choice::theirs);
+        button("conflict-theirs", tr("Take the version on the disk"), Choice::theirs);
     }
     button("conflict-cancel", tr("Cancel"), Choice::neither);
     column->addLayout(row);

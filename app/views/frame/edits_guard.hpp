@@ -29,7 +29,7 @@ public:
     /// The window closes for good: nothing stays kept.
     void forget();
     /// Saves everything that is edited. Where something else stands on the disk than was read, the difference is shown, and it is asked
-    /// what shall be. False where not all is saved.
+    /// what is to become of them. False where not all is saved.
     bool save_all();
 
 private:

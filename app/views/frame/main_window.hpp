@@ -34,9 +34,9 @@ public:
     ~MainWindow() override;
 
     /// Opens a project; what is wrong with it is told in the window. Asks before, where edits have not been saved, and stays where it is
-    /// where these shall not go.
+    /// where these are not to go.
     bool open(const QString& folder);
-    /// Reads a program by itself, in the stead of a job.
+    /// Reads a program by itself, in place of a job.
     void read_code(const ReadFiles& files);
     /// Unsaved edits are kept aside in a folder from now on; what an earlier window has left there is offered with its project.
     void keep_edits_in(const QString& folder);

@@ -171,7 +171,7 @@ QWidget* SetupView::build_tools()
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* add = new QPushButton(tr("Add"));
-    auto* remove = new QPushButton(tr("Take away"));
+    auto* remove = new QPushButton(tr("Remove"));
     auto* import = new QPushButton(tr("Import CSV …"));
     add->setObjectName(QStringLiteral("tool-add"));
     remove->setObjectName(QStringLiteral("tool-remove"));
@@ -205,7 +205,7 @@ QWidget* SetupView::build_tools()
     connect(add, &QPushButton::clicked, this, [this] { tools_model_->add(); });
     connect(remove, &QPushButton::clicked, this, [this] {
         if (!tools_->currentIndex().isValid()) {
-            refuse(tr("choose the tool to take away"));
+            refuse(tr("choose the tool to remove"));
             return;
         }
         tools_model_->remove(tools_->currentIndex().row());

@@ -267,7 +267,7 @@ QWidget* DefinePane::build_parts()
     column->addLayout(row);
     auto* up = named_button(tr("Up"), QStringLiteral("part-up"), tr("Before the joint above it on the same carrier (Alt+Up)"));
     auto* down = named_button(tr("Down"), QStringLiteral("part-down"), tr("Behind the joint below it on the same carrier (Alt+Down)"));
-    auto* away = named_button(tr("Take away"), QStringLiteral("part-remove"), tr("Takes the chosen part away (Delete)"));
+    auto* away = named_button(tr("Remove"), QStringLiteral("part-remove"), tr("Removes the chosen part (Delete)"));
     auto* text = named_button(tr("Text"), QStringLiteral("machine-text"), tr("The file's text beside the form, in step with it"));
     text->setCheckable(true);
     for (QPushButton* one : {up, down, away}) {
@@ -288,7 +288,7 @@ QWidget* DefinePane::build_parts()
     const auto remove = [this] {
         const PartPath path = path_of(part_);
         if (path.size() >= 2) {
-            change(tr("part taken away"), [&](const json::Document& d) { return without_part(d, path); });
+            change(tr("part removed"), [&](const json::Document& d) { return without_part(d, path); });
             choose({});
         }
     };

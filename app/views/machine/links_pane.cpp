@@ -97,12 +97,12 @@ QWidget* LinksPane::build_head()
     auto* down = add_button(first, tr("Down"), "link-down", tr("Behind the partial move below it (Alt+Down)"));
     auto* split = add_button(first, tr("Split"), "link-split", tr("One joint after the other, or the rotary joints before the others"));
     auto* add = add_button(first, tr("+ Move"), "link-add", tr("Another partial move behind the chosen one"));
-    auto* away = add_button(first, tr("Take away"), "link-remove", tr("Takes the chosen partial move away (Delete)"));
+    auto* away = add_button(first, tr("Remove"), "link-remove", tr("Removes the chosen partial move (Delete)"));
     first->addStretch(1);
     auto* second = new QHBoxLayout;
     second->setSpacing(6);
     auto* play = add_button(second, tr("Play this link"), "link-play", tr("Moves the machine along this list, and nothing else"));
-    safe_ = add_button(second, tr("As nobody states it"), "link-safe", tr("The safe partial moves, which the job does not state"));
+    safe_ = add_button(second, tr("Use the safe links"), "link-safe", tr("The safe partial moves, which the job does not state"));
     second->addStretch(1);
     column->addLayout(first);
     column->addLayout(second);
@@ -132,7 +132,7 @@ QWidget* LinksPane::build_head()
         if (step() != nullptr) {
             LinkItems items = items_of(list(chosen_.list)->size());
             items.erase(items.begin() + chosen_.step);
-            change(tr("partial move taken away"), chosen_.list, items, std::max(0, chosen_.step - 1));
+            change(tr("partial move removed"), chosen_.list, items, std::max(0, chosen_.step - 1));
         }
     };
     connect(tree_, &LinkTree::dragged, this, [this](int which, int from, int to) { move(LinkList(which), from, to); });
@@ -169,8 +169,7 @@ QWidget* LinksPane::build_head()
     });
     connect(safe_, &QPushButton::clicked, this, [this] {
         if (assembly() != nullptr) {
-            edit(tr("links as nobody states them"),
-                 [&](const json::Document& d) { return without_list(d, *assembly(), operation_, chosen_.list); });
+            edit(tr("safe links"), [&](const json::Document& d) { return without_list(d, *assembly(), operation_, chosen_.list); });
         }
     });
     connect(play, &QPushButton::clicked, this, &LinksPane::play);

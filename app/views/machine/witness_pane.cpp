@@ -53,7 +53,7 @@ WitnessPane::WitnessPane(MachineEditor& editor, QWidget* parent)
     row->setSpacing(6);
     auto* add =
         named_button(tr("+ Witness"), QStringLiteral("witness-add"), tr("Another row: what the control showed and where the tip was"));
-    auto* away = named_button(tr("Take away"), QStringLiteral("witness-remove"), tr("Takes the chosen witness away"));
+    auto* away = named_button(tr("Remove"), QStringLiteral("witness-remove"), tr("Removes the chosen witness"));
     row->addWidget(add);
     row->addWidget(away);
     row->addStretch(1);
@@ -87,7 +87,7 @@ WitnessPane::WitnessPane(MachineEditor& editor, QWidget* parent)
     connect(away, &QPushButton::clicked, this, [this] {
         const int chosen = table_->currentRow();
         if (chosen >= 0) {
-            change(tr("witness taken away"), [&](const json::Document& d) { return without_part(d, {"witnesses", std::size_t(chosen)}); });
+            change(tr("witness removed"), [&](const json::Document& d) { return without_part(d, {"witnesses", std::size_t(chosen)}); });
         }
     });
     connect(&editor, &MachineEditor::changed, this, &WitnessPane::renew_in_sight);
@@ -473,7 +473,7 @@ void WitnessPane::write_overlay()
     const std::string whole = (editor_.workspace().folder() + QLatin1Char('/') + path).toStdString();
     RealFileSystem files;
     if (files.open(whole)) {
-        Q_EMIT told(tr("%1 is there already: take it away or rename it first.").arg(path));
+        Q_EMIT told(tr("%1 is there already: remove it or rename it first.").arg(path));
         return;
     }
     const auto set = files.begin_files();

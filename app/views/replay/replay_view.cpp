@@ -159,8 +159,8 @@ QWidget* ReplayView::build_bar()
     posted_->setChecked(true);
     auto* load = new QPushButton(tr("Compare a file …"));
     load->setObjectName(QStringLiteral("load-code"));
-    load->setToolTip(tr("Reads a code file, edited by hand perhaps, and holds it against this job's toolpath"));
-    drop_ = new QPushButton(tr("Put it away"));
+    load->setToolTip(tr("Reads a code file, edited by hand perhaps, and compares it with this job's toolpath"));
+    drop_ = new QPushButton(tr("Close"));
     unknown_ = new QCheckBox(tr("from an unknown state"));
     unknown_->setObjectName(QStringLiteral("from-unknown"));
     unknown_->setToolTip(tr("Nothing is known to be in force at the program's start; what it relies on is a finding"));

@@ -254,7 +254,7 @@ Status ClReader::State::from(const Statement& s)
 Status ClReader::State::rapid_next(const Statement& s)
 {
     if (!s.parameters.empty()) {
-        return bad(s.parameters.front().place, "RAPID takes no parameters", "take the parameters away");
+        return bad(s.parameters.front().place, "RAPID takes no parameters", "remove the parameters");
     }
     rapid = true;
     return {};
@@ -271,7 +271,7 @@ Status ClReader::State::circle_next(const Statement& s)
         return values.error();
     }
     if (rapid) {
-        return bad(s.place, "a CIRCLE can't be moved in RAPID", "take RAPID away or state a feed");
+        return bad(s.place, "a CIRCLE can't be moved in RAPID", "remove RAPID or state a feed");
     }
     if (!known_position) {
         return bad(s.place, "CIRCLE without a position before it", "start with FROM or GOTO");

@@ -90,7 +90,7 @@ struct ClReader::State {
     Status bare(const cl::Statement& s)
     {
         if (!s.parameters.empty()) {
-            return cl::bad(s.parameters.front().place, s.word + " takes no parameters", "take the parameters away");
+            return cl::bad(s.parameters.front().place, s.word + " takes no parameters", "remove the parameters");
         }
         emit(T{});
         return {};

@@ -372,7 +372,7 @@ Result<std::optional<Statement>> StatementReader::next()
             return Error{ErrorKind::syntax,
                          "the file ends inside a continued statement",
                          {{}, line_number_, 1},
-                         "take the last '$' away or add what should follow it"};
+                         "remove the last '$' or add what should follow it"};
         }
         if (const std::size_t zero = line.find('\0'); zero != std::string::npos) {
             return Error{ErrorKind::syntax,

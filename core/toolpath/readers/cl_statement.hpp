@@ -21,7 +21,7 @@ struct Parameter {
     Place place;                  ///< without the file's name
 };
 
-/// One logical statement: continuation lines joined, remarks taken away.
+/// One logical statement: continuation lines joined, remarks removed.
 struct Statement {
     std::string word; ///< upper case
     std::string text; ///< for text words all that follows, as written; for the others the whole statement
