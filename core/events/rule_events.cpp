@@ -296,7 +296,7 @@ void RuleEvents::stop(bool optional)
 RuleHost::Problem RuleEvents::dwell(double seconds)
 {
     begin_writing();
-    const Problem problem = parts_.statements.dwell(seconds);
+    Problem problem = parts_.statements.dwell(seconds);
     if (!problem) {
         add_to_path(record::Dwell{seconds, false});
     }

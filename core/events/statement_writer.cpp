@@ -68,7 +68,7 @@ StatementWriter::Problem StatementWriter::add_values(Statement& statement, std::
             continue;
         }
         if (word.slot >= first_joint) {
-            if (const Problem problem = add_axis(statement, word, machine)) {
+            if (Problem problem = add_axis(statement, word, machine)) {
                 return problem;
             }
             continue;
@@ -108,7 +108,7 @@ StatementWriter::Problem StatementWriter::emit(std::span<const RuleWord> words)
     }
     Statement statement(StatementKind::state);
     Functions found;
-    if (const Problem problem = add_functions(statement, words, found)) {
+    if (Problem problem = add_functions(statement, words, found)) {
         return problem;
     }
     if (found.moves) {
@@ -117,7 +117,7 @@ StatementWriter::Problem StatementWriter::emit(std::span<const RuleWord> words)
     if (found.machine) {
         emitter_.forget(Role::axes);
     }
-    if (const Problem problem = add_values(statement, words, found.machine)) {
+    if (Problem problem = add_values(statement, words, found.machine)) {
         return problem;
     }
     emitter_.emit(statement);
