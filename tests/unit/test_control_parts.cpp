@@ -90,6 +90,7 @@ private Q_SLOTS:
     void a_zero_is_made_of_offset_shift_and_rotation();
     void a_brake_is_checked_before_a_motion();
     void words_from_before_a_loop_are_not_known_in_it();
+    void a_loop_that_has_not_begun_makes_nothing_known();
     void a_part_that_nobody_has_thought_of_keeps_cuts_from_being_plain();
     void cuts_behind_every_word_are_those_one_by_one_data();
     void cuts_behind_every_word_are_those_one_by_one();
@@ -191,6 +192,22 @@ void TestControlParts::words_from_before_a_loop_are_not_known_in_it()
     QVERIFY(bench.findings.list()[0].severity == Severity::warning); // the first pass is as stated
     bench.parts.log.end_loop();
     QVERIFY(bench.parts.modal.told(Group::distance));
+}
+
+void TestControlParts::a_loop_that_has_not_begun_makes_nothing_known()
+{
+    const Assembly a = load_demo("mirror-cell-batch").value();
+    std::string loop_end;
+    for (const auto& [word, meaning] : a.controller.words) {
+        loop_end = meaning.function == Function::loop_end ? word : loop_end;
+    }
+    QVERIFY(!loop_end.empty());
+    Moves moves;
+    FindingList findings;
+    run_text(a.controller, a.machine, control_memory(a.machine, a.setup), {"t.nc", true}, "%\n" + loop_end + "\nG1 X1. F100.\nM30\n", moves,
+             findings);
+    QVERIFY(has_finding(findings, "code-error", 2));
+    QVERIFY2(has_finding(findings, "relies-on-unknown", 3), qPrintable(shown(findings)));
 }
 
 /// What a later mode of a control may be: it acts on cuts, and neither the cuts nor the other parts know of it.
