@@ -21,21 +21,17 @@ void BudgetRule::set_length_increment(double mm)
     }
 }
 
-void BudgetRule::set_surface(std::size_t joint, double scale)
+void BudgetRule::take(const ReplayMove& move)
 {
-    if (joint != SIZE_MAX) {
-        half_[joint] = std::max(half_[joint], 0.5 * length_increment_ / scale);
+    set_length_increment(move.length_increment);
+    if (move.surface_joint != SIZE_MAX) {
+        half_[move.surface_joint] = std::max(half_[move.surface_joint], 0.5 * length_increment_ / move.surface_scale);
     }
-}
-
-void BudgetRule::set_coordinates(std::uint32_t shifted, double slack, bool called_on_plane)
-{
-    slack_ = slack;
-    for (std::size_t i = 0; shifted != 0 && i < half_.size(); ++i) {
-        half_[i] *= (shifted >> i & 1U) != 0 ? 2 : 1;
-    }
-    for (std::size_t i = 0; called_on_plane && i < half_.size(); ++i) {
-        half_[i] *= task_.machine.joints[i].kind == JointKind::linear ? 3 : 1;
+    slack_ = move.turned_slack;
+    const bool called_on_plane = move.called_by.value != 0 && move.on_plane;
+    for (std::size_t i = 0; (move.shifted != 0 || called_on_plane) && i < half_.size(); ++i) {
+        half_[i] *= (move.shifted >> i & 1U) != 0 ? 2 : 1;
+        half_[i] *= called_on_plane && task_.machine.joints[i].kind == JointKind::linear ? 3 : 1;
     }
 }
 

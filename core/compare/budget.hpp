@@ -1,6 +1,7 @@
 // How far a correct program may be from the path: docs/budget.md derives each term.
 #pragma once
 
+#include "core/control/replay_move.hpp"
 #include "core/geometry/path_piece.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/task/task.hpp"
@@ -10,15 +11,10 @@ namespace wexilum {
 class BudgetRule {
 public:
     explicit BudgetRule(const Task& task);
-    /// The last digit of a length word in mm, in the units in force.
-    void set_length_increment(double mm);
-    /// After it: a joint is turned by lengths on a cylinder, `scale` mm a rad; SIZE_MAX: none is. It may still stand where its own word has
-    /// brought it.
-    void set_surface(std::size_t joint, double scale);
-
-    /// After both: words of the joints `shifted` (a bit each) stand on a shift that is a word itself; a rotation of coordinates may carry
-    /// the tip `slack` mm further; `called_on_plane`: the words of a tip stand on a plane whose zero is words, and were made for another.
-    void set_coordinates(std::uint32_t shifted, double slack, bool called_on_plane);
+    /// How words of a motion are read: the last digit of a length in the units in force. A joint that lengths turn on a cylinder may still
+    /// stand where its own word has brought it. Words of joints that are shifted stand on a shift that is a word itself, those of a
+    /// called tip on a plane whose zero is words, and were made for another; a rotation may carry the tip further by its own rounding.
+    void take(const ReplayMove& move);
 
     /// At a record: every word is off by half an increment, rotary words at their lever arm.
     /// `levers`: of the rotary joints of the chain (mm).
@@ -47,6 +43,8 @@ public:
     static constexpr double computing_axis = 1e-6; ///< rad: what the solver counts as reached
 
 private:
+    void set_length_increment(double mm);
+
     const Task& task_;
     std::vector<double> half_;
     double length_increment_ = 0;

@@ -18,22 +18,6 @@ Comparer::Comparer(const Task& task, const Follower& follower, ExpectedPath& pat
       holes_(task, place_, records_, states_, links_, log_), together_(task, follower, budget_, place_, records_, states_, log_)
 {}
 
-SeenMotion Comparer::see(const Followed& motion)
-{
-    const ReplayMove& move = motion.move;
-    budget_.set_length_increment(move.length_increment);
-    budget_.set_surface(move.surface_joint, move.surface_scale);
-    budget_.set_coordinates(move.shifted, move.turned_slack, move.called_by.value != 0 && move.on_plane);
-    const Follower::Chain& chain = follower_.chain(move.mount);
-    return {move,
-            motion.from,
-            motion.to,
-            budget_.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(motion.levers.size())) : motion.levers),
-            records_.lever_term(chain, motion.levers),
-            motion.turn,
-            motion.stands_for_rapid()};
-}
-
 void Comparer::leave_uncovered(std::size_t from, std::size_t to)
 {
     for (std::size_t i = from; i < to; ++i) {
@@ -194,7 +178,7 @@ void Comparer::moved(const Followed& motion)
 {
     place_.pass();
     const ReplayMove& move = motion.move;
-    const SeenMotion seen = see(motion);
+    const SeenMotion seen = records_.see(motion, budget_);
     log_.note_motion(move);
     cuts_.pass_tiny(&seen);
     const bool cuts = move.feed && (!seen.stands_for_rapid || cuts_.ends_on_path(seen));

@@ -33,7 +33,6 @@ public:
     void finish();
 
 private:
-    [[nodiscard]] SeenMotion see(const Followed& motion);
     [[nodiscard]] bool inside_cut();
     void check_added(const char* what, BlockNumber block);
     void leave_uncovered(std::size_t from, std::size_t to);

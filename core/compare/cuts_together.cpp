@@ -84,9 +84,7 @@ std::size_t CutsTogether::compare(const FollowedCuts& cuts, std::size_t first, s
     if (!std::all_of(checks.begin(), checks.end(), [&](const PathCheck* check) { return check->leaves_cuts_plain(common, state); })) {
         return 0;
     }
-    budget_.set_length_increment(common.length_increment);
-    budget_.set_surface(common.surface_joint, common.surface_scale);
-    budget_.set_coordinates(common.shifted, 0, false);
+    budget_.take(common);
     const InverseSolver& solver = *state.solver;
     const bool words = !solver.rotary().empty();
     std::size_t end = first + std::min(count, items->end - items->at);

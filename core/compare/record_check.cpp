@@ -20,6 +20,20 @@ bool RecordCheck::leaves_cuts_plain(const ReplayMove& /*common*/, const Expected
     return solver.rotary().empty() || (solver.rotary().size() == 2 && solver.linear_together());
 }
 
+SeenMotion RecordCheck::see(const Followed& motion, BudgetRule& budget) const
+{
+    const ReplayMove& move = motion.move;
+    budget.take(move);
+    const Follower::Chain& chain = follower_.chain(move.mount);
+    return {move,
+            motion.from,
+            motion.to,
+            budget.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(motion.levers.size())) : motion.levers),
+            lever_term(chain, motion.levers),
+            motion.turn,
+            motion.stands_for_rapid()};
+}
+
 void RecordCheck::reached(const SeenMotion& seen, const Expected& item, const Deviation& deviation)
 {
     log_.note_at_record(deviation, seen.budget, item, seen.move.block);

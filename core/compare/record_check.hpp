@@ -13,6 +13,8 @@ public:
     /// All must outlive the object.
     RecordCheck(const Task& task, const Follower& follower, const BudgetRule& budget, CompareLog& log);
 
+    /// A motion with its budget; the rule takes how its words are read.
+    [[nodiscard]] SeenMotion see(const Followed& motion, BudgetRule& budget) const;
     /// A motion has ended at a record.
     void reached(const SeenMotion& seen, const Expected& item, const Deviation& deviation);
     /// The words of a motion that ends on the way of an item, at `s` of it (0 to 1), give or take `reach` mm.
@@ -20,8 +22,6 @@ public:
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word. `set_by`: by joint.
     [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
                                     const Pose& wanted);
-    /// mm: half an increment of each rotary joint at its lever.
-    [[nodiscard]] double lever_term(const Follower::Chain& chain, const Readings& levers) const;
     /// The branches of a solver as they were at the record before, for following them.
     [[nodiscard]] BranchFollower& branches_of(const InverseSolver& solver);
     [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
@@ -33,6 +33,8 @@ public:
     [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& common, const Expected& state) const override;
 
 private:
+    /// mm: half an increment of each rotary joint at its lever.
+    [[nodiscard]] double lever_term(const Follower::Chain& chain, const Readings& levers) const;
     [[nodiscard]] std::optional<Readings> exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
                                                          const Readings& near);
     [[nodiscard]] Readings allowed_misfit(const ReplayMove& move, double lever_term) const;

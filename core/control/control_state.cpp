@@ -9,17 +9,16 @@ std::vector<ControlState::Group> groups_in_force(const Controller& controller, c
     std::vector<ControlState::Group> out;
     for (std::size_t i = 0; i < group_count; ++i) {
         const auto group = static_cast<Group>(i);
+        if (group == Group::none || !modal.knows(group)) {
+            continue;
+        }
         const ModalWords::State& state = modal.state(group);
         std::string word;
-        bool known = false;
         for (const auto& [name, meaning] : controller.words) {
-            known = known || (group != Group::none && group_of(meaning.function) == group);
             word = &meaning == state.meaning ? name : word;
         }
-        if (known) {
-            out.push_back({std::string(name_of(group)), word,
-                           state.meaning != nullptr ? std::string(name_of(state.meaning->function)) : std::string(), state.by_program});
-        }
+        out.push_back({std::string(name_of(group)), word,
+                       state.meaning != nullptr ? std::string(name_of(state.meaning->function)) : std::string(), state.by_program});
     }
     return out;
 }

@@ -1,6 +1,5 @@
 #include "core/control/coordinate_frames.hpp"
 
-#include "core/base/units.hpp"
 #include "core/control/block_words.hpp"
 
 #include <fmt/format.h>
@@ -14,8 +13,7 @@ CoordinateFrames::CoordinateFrames(const Controller& controller, const Machine& 
                                    WorkZero& zero, const ToolMounts& mounts, const ToolsAndLengths& tools, ControlLog& log)
     : ControlPart(log), controller_(controller), machine_(machine), axes_(axes), modal_(modal), zero_(zero), mounts_(mounts), tools_(tools)
 {
-    knows_frames_ = std::any_of(controller.words.begin(), controller.words.end(),
-                                [](const auto& word) { return group_of(word.second.function) == Group::frame; });
+    knows_frames_ = modal.knows(Group::frame);
 }
 
 void CoordinateFrames::use_frame()

@@ -92,6 +92,12 @@ void ModalWords::forget_for_loop()
     }
 }
 
+bool ModalWords::knows(Group group) const
+{
+    const auto& words = controller_.words;
+    return std::any_of(words.begin(), words.end(), [&](const auto& word) { return group_of(word.second.function) == group; });
+}
+
 bool ModalWords::begins_word(char letter) const { return (letters_ >> BlockWords::place(letter) & 1U) != 0; }
 
 const WordMeaning* ModalWords::meaning_of(const CodeWord& word) const

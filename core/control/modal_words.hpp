@@ -35,6 +35,8 @@ public:
     /// A loop begins: nothing but the units has been stated by what it repeats.
     void forget_for_loop();
 
+    /// Whether the controller has words of a group.
+    [[nodiscard]] bool knows(Group group) const;
     /// The meaning of a word of the controller; null where it is a number of an address.
     [[nodiscard]] const WordMeaning* meaning_of(const CodeWord& word) const;
     /// Whether a word of the controller begins with this letter.

@@ -25,8 +25,6 @@ public:
 
     /// The comments of a line.
     void hear(std::string_view line);
-    /// Whether a person has been told something that is not done yet.
-    [[nodiscard]] bool person_waits() const { return operator_.waits(); }
     void stop(bool optional);
     /// Takes another tool mount where the block has a word for it.
     void take(const BlockWords& words);

@@ -25,8 +25,7 @@ WorkZero::WorkZero(const Controller& controller, const Machine& machine, const C
                    const ToolsAndLengths& tools, ControlLog& log)
     : ControlPart(log), controller_(controller), machine_(machine), memory_(memory), axes_(axes), modal_(modal), tools_(tools)
 {
-    knows_turns_ = std::any_of(controller.words.begin(), controller.words.end(),
-                               [](const auto& word) { return group_of(word.second.function) == Group::rotation; });
+    knows_turns_ = modal.knows(Group::rotation);
 }
 
 void WorkZero::take_register()

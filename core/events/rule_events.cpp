@@ -91,51 +91,43 @@ bool RuleEvents::taken(EventKind kind, const std::string* field)
     if (field != nullptr) {
         event.text(0, 0, *field);
     }
-    hand_over(kind, record_);
+    hand_over(kind, at_work_.record);
     return true;
 }
 
 /// Has the rule take the event that has been filled; `record` is null where none is behind it.
 void RuleEvents::hand_over(EventKind kind, const Record* record)
 {
-    const Record* const record_before = std::exchange(record_, record);
-    const bool done_before = std::exchange(native_done_, false);
-    const bool happening_before = std::exchange(happening_, false);
+    const AtWork before = std::exchange(at_work_, {record, false, false});
     EventNotes& notes = parts_.notes;
     const std::optional<std::string> rule = notes.probe() != nullptr ? std::optional(notes.rule()) : std::nullopt;
     if (const auto problem = rules_->call(kind)) [[unlikely]] {
         fail(kind, *problem);
-    } else if (!native_done_ && record != nullptr && needed(kind)) [[unlikely]] {
+    } else if (!at_work_.native_done && record != nullptr && needed(kind)) [[unlikely]] {
         left_out(kind);
     }
     if (rule) [[unlikely]] {
         notes.rule(*rule);
     }
-    record_ = record_before;
-    native_done_ = done_before;
-    happening_ = happening_before;
+    at_work_ = before;
 }
 
 void RuleEvents::hand_over_each(EventKind kind, const Record& record, const std::function<bool()>& next)
 {
-    const Record* const record_before = std::exchange(record_, &record);
-    const bool done_before = std::exchange(native_done_, false);
-    const bool happening_before = std::exchange(happening_, false);
+    const AtWork before = std::exchange(at_work_, {&record, false, false});
     const auto filled = [&] {
         if (!next()) {
             return false;
         }
         seen(kind, 1);
         fill(kind, record);
-        native_done_ = false;
+        at_work_.native_done = false;
         return true;
     };
     if (const auto problem = rules_->call_each(kind, filled)) [[unlikely]] {
         fail(kind, *problem);
     }
-    record_ = record_before;
-    native_done_ = done_before;
-    happening_ = happening_before;
+    at_work_ = before;
 }
 
 void RuleEvents::fill(EventKind kind, const Record& record)
@@ -172,9 +164,9 @@ void RuleEvents::answer(std::optional<EventKind> kind, const Record& record)
         return;
     }
     fill(*kind, record);
-    const Record* const before = std::exchange(record_, &record);
+    const Record* const before = std::exchange(at_work_.record, &record);
     probe.answer = rules_->evaluate(*kind, probe.expression);
-    record_ = before;
+    at_work_.record = before;
 }
 
 /// A rule has taken what all that follows rests on, without the native way: that is done after all, so that the rest can be looked at.
@@ -195,14 +187,14 @@ void RuleEvents::left_out(EventKind kind)
 void RuleEvents::fail(EventKind kind, const RuleFault& fault)
 {
     parts_.actions.catch_up();
-    const std::string after = native_done_ ? "what it would have done after that is left out" : "the native way was taken instead";
+    const std::string after = at_work_.native_done ? "what it would have done after that is left out" : "the native way was taken instead";
     const std::string off = fault.limit ? "; it is not called again in this run" : "";
     Finding finding = Finding::make(Severity::error, "rule-failed",
                                     fmt::format("the rule for {} failed: {} ({}{})", name_of_event(kind), fault.text(), after, off),
                                     "correct the rulebook at the place that is told");
     finding.rule = fault.place;
     parts_.notes.add(std::move(finding), fault.place.text());
-    if (!native_done_) {
+    if (!at_work_.native_done) {
         native(rules_->at_hand(kind));
     }
 }
@@ -219,7 +211,7 @@ void RuleEvents::note_rule_here()
 
 void RuleEvents::native(Event& event)
 {
-    native_done_ = true;
+    at_work_.native_done = true;
     if (parts_.actions.waits(event.kind)) {
         return;
     }
@@ -239,9 +231,9 @@ void RuleEvents::native(Event& event)
     default: break;
     }
     if (event.changed == 0) {
-        parts_.actions.happen(*record_);
+        parts_.actions.happen(*at_work_.record);
     } else {
-        parts_.actions.happen(Record{changed(record_->data, event), record_->source});
+        parts_.actions.happen(Record{changed(at_work_.record->data, event), at_work_.record->source});
     }
 }
 
@@ -279,9 +271,9 @@ void RuleEvents::comment(const std::string& text)
 
 void RuleEvents::add_to_path(const RecordData& data)
 {
-    if (!happening_ && rules_ && !rules_->idle()) {
+    if (!at_work_.happening && rules_ && !rules_->idle()) {
         const std::size_t index = parts_.notes.index();
-        parts_.excursions.add({data, parts_.notes.source()}, native_done_ ? index + 1 : index);
+        parts_.excursions.add({data, parts_.notes.source()}, at_work_.native_done ? index + 1 : index);
     }
 }
 
@@ -343,7 +335,7 @@ RuleHost::Problem RuleEvents::full() const
 std::optional<double> RuleEvents::axis(std::string_view joint, bool machine)
 {
     parts_.actions.catch_up();
-    const Pose* pose = record_ != nullptr ? end_pose(record_->data) : nullptr;
+    const Pose* pose = at_work_.record != nullptr ? end_pose(at_work_.record->data) : nullptr;
     const Planned* const choice = parts_.path.choice();
     const auto found = parts_.assembly.machine.find_joint(std::string(joint));
     if (pose == nullptr || choice == nullptr || !found || parts_.course.tool() == nullptr) {

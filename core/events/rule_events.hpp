@@ -10,7 +10,6 @@
 
 namespace wexilum {
 
-/// How a run of rules has gone: by event, in the order in which they first came.
 class RuleEvents final : public RuleHost {
 public:
     /// All must outlive the object. A watch, which may be null, ends rules that go on for long.
@@ -51,7 +50,7 @@ public:
     /// Answers the probe's question at a record.
     void answer(std::optional<EventKind> kind, const Record& record);
     /// A record's native way is being done, or has been; what it was before.
-    [[nodiscard]] bool set_happening(bool happening) { return std::exchange(happening_, happening); }
+    [[nodiscard]] bool set_happening(bool happening) { return std::exchange(at_work_.happening, happening); }
     /// Tells the probe which rule is at work.
     void note_rule_here();
 
@@ -82,6 +81,12 @@ private:
     std::vector<RuleTool> tools() override;
     std::vector<RuleOperation> operations() override;
 
+    /// What the rule at hand has, for as long as it is at work.
+    struct AtWork {
+        const Record* record = nullptr; ///< of the event
+        bool happening = false;         ///< the record at hand is being done
+        bool native_done = false;       ///< the event has been done
+    };
     void hand_over(EventKind kind, const Record* record);
     void fill(EventKind kind, const Record& record);
     void fail(EventKind kind, const RuleFault& fault);
@@ -93,10 +98,8 @@ private:
 
     Parts parts_;
     std::optional<Rulebook> rules_;
-    const Record* record_ = nullptr; ///< of the event that a rule has
-    bool happening_ = false;         ///< the record at hand is being done
-    bool native_done_ = false;       ///< the rule at hand has had its event done
-    std::size_t reports_ = 0;        ///< that rules have made
+    AtWork at_work_;
+    std::size_t reports_ = 0; ///< that rules have made
     std::array<std::uint64_t, event_count> seen_{};
     std::vector<EventKind> order_; ///< in which events first came
 };

@@ -1,12 +1,5 @@
 #include "core/write/brake_writer.hpp"
 
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <bit>
-#include <cmath>
-#include <utility>
-
 namespace wexilum {
 
 BrakeWriter::BrakeWriter(const Assembly& assembly, WordEmitter& emitter, const WrittenPlace& place, WriteLog& log)

@@ -6,9 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
-#include <utility>
 
 namespace wexilum {
 

@@ -2,11 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <bit>
-#include <cmath>
-#include <utility>
-
 namespace wexilum {
 
 FrameWriter::FrameWriter(const Assembly& assembly, WordEmitter& emitter, WrittenPlace& place, CircleWords& circles,

@@ -3,12 +3,8 @@
 #include "core/base/units.hpp"
 #include "core/motion/rapid_way.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
-#include <bit>
 #include <cmath>
-#include <utility>
 
 namespace wexilum {
 

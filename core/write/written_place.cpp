@@ -3,12 +3,7 @@
 #include "core/base/units.hpp"
 #include "core/write/cut_lines.hpp"
 
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <bit>
 #include <cmath>
-#include <utility>
 
 namespace wexilum {
 

@@ -32,24 +32,14 @@ public:
         : log(a.machine, path, report, nullptr), budget(a), place(path), records(a, follower, budget, log),
           states(a, follower, budget, place, log), links(a, follower, budget, place, records, log),
           cuts(a, follower, budget, place, records, states, links, log), together(a, follower, budget, place, records, states, log),
-          sceptic(doubts, log), follower_(follower)
+          sceptic(doubts, log)
     {
         log.begin_file("t.nc");
     }
     void moved(const Followed& motion) override
     {
         place.pass();
-        budget.set_length_increment(motion.move.length_increment);
-        budget.set_surface(motion.move.surface_joint, motion.move.surface_scale);
-        budget.set_coordinates(motion.move.shifted, motion.move.turned_slack, false);
-        const Follower::Chain& chain = follower_.chain(motion.move.mount);
-        const SeenMotion seen{motion.move,
-                              motion.from,
-                              motion.to,
-                              budget.at_record(chain.kinematics, motion.levers),
-                              records.lever_term(chain, motion.levers),
-                              motion.turn,
-                              motion.stands_for_rapid()};
+        const SeenMotion seen = records.see(motion, budget);
         log.note_motion(motion.move);
         cuts.pass_tiny(&seen);
         if (motion.move.feed) {
@@ -90,9 +80,6 @@ public:
     Sceptic sceptic;
     std::size_t one_by_one = 0;
     std::size_t all = 0;
-
-private:
-    const Follower& follower_;
 };
 
 /// What a later edit may be: each cut of it is two.
