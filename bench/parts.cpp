@@ -109,11 +109,10 @@ void candidates(benchmark::State& state)
 {
     const auto runs = runs_of(poses());
     const InverseSolver& solver = *assembly().solver;
-    BranchFollower follower;
     BranchRun found;
     for (auto _ : state) {
         for (const LinearRun& run : runs) {
-            benchmark::DoNotOptimize(solver.branches_along(run, 0, run.count, 100, follower, found));
+            benchmark::DoNotOptimize(solver.branches_along(run, 0, run.count, 100, found));
             benchmark::DoNotOptimize(found);
         }
     }

@@ -1,5 +1,6 @@
 #include "core/compare/budget.hpp"
 
+#include "core/base/lanes.hpp"
 #include "core/base/units.hpp"
 
 #include <algorithm>
@@ -35,46 +36,65 @@ void BudgetRule::take(const ReplayMove& move)
     }
 }
 
-Budget BudgetRule::at_record(const Kinematics& kinematics, const Readings& levers) const
+template <typename T, typename Lever>
+[[gnu::always_inline]] inline T BudgetRule::tip_at_record(const Kinematics& kinematics, const Lever& lever) const
 {
     double squares = 0;
-    Budget out{computing_tip + slack_, computing_axis};
+    T out = in_each<T>(computing_tip + slack_);
     for (const auto& link : kinematics.links()) {
         const std::size_t joint = link.joint.value;
         if (kinematics.joints()[joint].kind == JointKind::linear) {
             squares += half_[joint] * half_[joint];
         } else {
-            out.tip += half_[joint] * levers[Eigen::Index(joint)];
-            out.axis += half_[joint];
+            out += half_[joint] * lever(joint);
         }
     }
-    out.tip += std::sqrt(squares);
+    return out + std::sqrt(squares);
+}
+
+double BudgetRule::axis_at_record(const Kinematics& kinematics) const
+{
+    double out = computing_axis;
+    for (const auto& link : kinematics.links()) {
+        out += kinematics.joints()[link.joint.value].kind == JointKind::linear ? 0 : half_[link.joint.value];
+    }
     return out;
+}
+
+Budget BudgetRule::at_record(const Kinematics& kinematics, const Readings& levers) const
+{
+    return {tip_at_record<double>(kinematics, [&](std::size_t joint) { return levers[Eigen::Index(joint)]; }), axis_at_record(kinematics)};
 }
 
 double BudgetRule::at_records(const Kinematics& kinematics, const PoseRun& poses, std::size_t first, std::size_t end, Column& tip) const
 {
-    double squares = 0;
-    double axis = computing_axis;
-    std::fill(tip.begin() + first, tip.begin() + end, computing_tip + slack_);
-    for (const auto& link : kinematics.links()) {
-        const std::size_t joint = link.joint.value;
-        const double half = half_[joint];
-        if (kinematics.joints()[joint].kind == JointKind::linear) {
-            squares += half * half;
-            continue;
-        }
-        const Column& lever = poses.lever[joint];
-        for (std::size_t i = first; i < end; ++i) {
-            tip[i] += half * lever[i];
-        }
-        axis += half;
+    for (std::size_t i = first - first % 4; i < end; i += 4) { // columns have room for a multiple of four
+        put(tip_at_record<Four>(kinematics, [&](std::size_t joint) { return four_of(poses.lever[joint], i); }), tip, i);
     }
-    const double linear = std::sqrt(squares);
-    for (std::size_t i = first; i < end; ++i) {
-        tip[i] += linear;
+    return axis_at_record(kinematics);
+}
+
+template <typename T, typename Lever>
+[[gnu::always_inline]] inline T BudgetRule::sum_of_levers(std::span<const JointIndex> turning, const Lever& lever) const
+{
+    T out = in_each<T>(0);
+    for (const JointIndex joint : turning) {
+        out += lever(joint.value) * half_[joint.value];
     }
-    return axis;
+    return out;
+}
+
+double BudgetRule::lever_term(std::span<const JointIndex> turning, const Readings& levers) const
+{
+    return sum_of_levers<double>(turning, [&](std::size_t joint) { return levers[Eigen::Index(joint)]; });
+}
+
+void BudgetRule::lever_terms(std::span<const JointIndex> turning, const PoseRun& poses, std::size_t first, std::size_t end,
+                             Column& out) const
+{
+    for (std::size_t i = first - first % 4; i < end; i += 4) {
+        put(sum_of_levers<Four>(turning, [&](std::size_t joint) { return four_of(poses.lever[joint], i); }), out, i);
+    }
 }
 
 Budget BudgetRule::between(const Budget& at_record, const Motion& motion) const

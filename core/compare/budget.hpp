@@ -6,6 +6,8 @@
 #include "core/machine/kinematics.hpp"
 #include "core/task/task.hpp"
 
+#include <span>
+
 namespace wexilum {
 
 class BudgetRule {
@@ -21,6 +23,9 @@ public:
     [[nodiscard]] Budget at_record(const Kinematics& chain, const Readings& levers) const;
     /// The same for many: the tips' budgets from `first` to before `end` into `tip`; that of the axis, which they have in common.
     double at_records(const Kinematics& chain, const PoseRun& poses, std::size_t first, std::size_t end, Column& tip) const;
+    /// mm: half an increment of each rotary joint at its lever, which belongs to every word of a linear one.
+    [[nodiscard]] double lever_term(std::span<const JointIndex> turning, const Readings& levers) const;
+    void lever_terms(std::span<const JointIndex> turning, const PoseRun& poses, std::size_t first, std::size_t end, Column& out) const;
     /// How a block moves along its piece of the path.
     struct Motion {
         bool rotary_moves = false; ///< joints in proportion are not the great circle
@@ -44,6 +49,11 @@ public:
 
 private:
     void set_length_increment(double mm);
+    template <typename T, typename Lever>
+    [[nodiscard]] T tip_at_record(const Kinematics& chain, const Lever& lever) const;
+    template <typename T, typename Lever>
+    [[nodiscard]] T sum_of_levers(std::span<const JointIndex> turning, const Lever& lever) const;
+    [[nodiscard]] double axis_at_record(const Kinematics& chain) const;
 
     const Task& task_;
     std::vector<double> half_;

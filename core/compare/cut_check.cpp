@@ -265,26 +265,16 @@ void CutCheck::check_centre(const SeenMotion& seen, const Expected& item)
 void CutCheck::check_feed(const SeenMotion& seen, const Expected& item, double s0, double s1)
 {
     const double length = item.piece.length() * (s1 - s0);
-    if (length < shortest_timed) {
-        return;
-    }
-    double wanted = item.seconds(length, item.piece.length());
-    if (wanted <= 0) {
-        return;
-    }
+    const double asked = item.seconds(length, item.piece.length());
     const ReplayMove& m = seen.move;
-    for (std::size_t i = 0; i < task_.machine.joints.size(); ++i) {
+    double wanted = asked;
+    for (std::size_t i = 0; i < task_.machine.joints.size() && asked > 0; ++i) {
         const double way = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]);
         wanted = std::max(wanted, way / task_.machine.joints[i].speed);
     }
-    if (m.seconds <= 0) {
-        return; // no feed in force: the control has said so
-    }
-    const double percent = 100 * (wanted / m.seconds - 1);
+    const auto [percent, allowed] = feed_misfit(length, wanted, m.seconds, m.feed_precision, seen.budget.tip);
     log_.report().feed_error_percent = std::max(log_.report().feed_error_percent, std::abs(percent));
-    const double word = 100 * m.feed_precision;
-    const double ends = 100 * 2 * seen.budget.tip / length;
-    if (std::abs(percent) > feed_tolerance_percent + word + ends) {
+    if (std::abs(percent) > allowed) {
         log_.find(
             Severity::error, "feed-differs", "",
             fmt::format("the tip moves at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / m.seconds * 60, length / wanted * 60),

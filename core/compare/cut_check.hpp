@@ -29,6 +29,20 @@ public:
     static constexpr double small_turn = 0.02;     ///< rad: of a motion that needs to be looked at in its middle only
     static constexpr double shortest_timed = 0.01; ///< mm
 
+    /// How much faster a cut goes than it should, and how much may be.
+    struct FeedMisfit {
+        double percent = 0; ///< 0 where no feed is asked or in force, or the way is too short to tell
+        double allowed = 0;
+    };
+    /// A cut of `length` mm is to take `wanted` s, and takes `seconds`. `precision`: of its feed word; `tip`: each end's budget.
+    [[gnu::always_inline]] [[nodiscard]] static FeedMisfit feed_misfit(double length, double wanted, double seconds, double precision,
+                                                                       double tip)
+    {
+        const bool told = length >= shortest_timed && wanted > 0 && seconds > 0;
+        const double percent = 100 * (wanted / (told ? seconds : 1) - 1);
+        return {told ? percent : 0, feed_tolerance_percent + 100 * precision + 100 * 2 * tip / (told ? length : 1)};
+    }
+
 private:
     /// Where a motion ends along the cut that is waited for.
     struct Landing {

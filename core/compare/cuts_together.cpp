@@ -1,7 +1,8 @@
 #include "core/compare/cuts_together.hpp"
 
+#include "core/base/lanes.hpp"
 #include "core/base/units.hpp"
-#include "core/geometry/followed_angle.hpp"
+#include "core/geometry/triple.hpp"
 #include "core/solve/path_choice.hpp"
 
 #include <algorithm>
@@ -13,23 +14,8 @@ namespace {
 constexpr std::size_t fewest_tried = 8;
 constexpr std::size_t longest_rest = 64;
 
-/// The nearest whole number, of what is far below 2^51: adding it leaves no digits behind the point.
-double nearest_whole(double value)
-{
-    constexpr double digits_end = 6755399441055744.0; // 1.5 * 2^52
-    return (value + digits_end) - digits_end;
-}
-
-/// Between two points of columns.
-double distance(const std::array<Column, 3>& a, const std::array<Column, 3>& b, std::size_t i)
-{
-    const double x = a[0][i] - b[0][i];
-    const double y = a[1][i] - b[1][i];
-    const double z = a[2][i] - b[2][i];
-    return std::sqrt(x * x + y * y + z * z);
-}
-
-double product(const std::array<double, 3>& a, const std::array<double, 3>& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
+/// Added up where a loop must not branch.
+double unless(bool fine) { return fine ? 0 : 1; }
 
 double largest(const Column& column, std::size_t first, std::size_t end)
 {
@@ -89,7 +75,6 @@ std::size_t CutsTogether::compare(const FollowedCuts& cuts, std::size_t first, s
     const bool words = !solver.rotary().empty();
     std::size_t end = first + std::min(count, items->end - items->at);
     if (words) {
-        before_ = records_.branches_of(solver);
         end = first + follow_words(*items, common.tool_length, end - first);
         if (end == first) {
             return 0;
@@ -106,10 +91,6 @@ std::size_t CutsTogether::compare(const FollowedCuts& cuts, std::size_t first, s
     const auto bad = std::find_if(bad_.begin() + first, bad_.begin() + end, [](double b) { return b != 0; });
     if (const auto good = std::size_t(bad - bad_.begin()); good < end) {
         end = good;
-        if (words) { // what comes behind has not been followed
-            records_.branches_of(solver) = before_;
-            (void)(end > first ? follow_words(*items, common.tool_length, end - first) : 0);
-        }
     }
     if (end > first) {
         states_.note_cuts(run, first, end, state);
@@ -129,11 +110,11 @@ std::size_t CutsTogether::follow_words(const ExpectedPath::Cuts& items, double t
         wanted = &in_work_;
     }
     const InverseSolver& solver = *items.state->solver;
-    return solver.branches_along(*wanted, items.at, items.at + count, tool_length, records_.branches_of(solver), found_);
+    return solver.branches_along(*wanted, items.at, items.at + count, tool_length, found_);
 }
 
 /// Poses in the middle of each cut, in the part's frame, and what the budgets of all depend on.
-void CutsTogether::find_middles(const FollowedCuts& cuts, std::size_t first, std::size_t end)
+WEXILUM_WIDE void CutsTogether::find_middles(const FollowedCuts& cuts, std::size_t first, std::size_t end)
 {
     const CutRun& run = cuts.run;
     const Follower::Chain& chain = this->follower_.chain(run.common.mount);
@@ -148,17 +129,12 @@ void CutsTogether::find_middles(const FollowedCuts& cuts, std::size_t first, std
     }
     follower_.poses_along(run.common.mount, half_way_, first, end, run.common.tool_length, false, middle_);
     axis_budget_ = budget_.at_records(chain.kinematics, cuts.to, first, end, record_.tip_budget);
-    std::fill(lever_term_.begin() + first, lever_term_.begin() + end, 0);
-    for (const JointIndex joint : chain.turning) {
-        const double half = budget_.half_increment(joint.value);
-        for (std::size_t i = first; i < end; ++i) {
-            lever_term_[i] += cuts.to.lever[joint.value][i] * half;
-        }
-    }
+    budget_.lever_terms(chain.turning, cuts.to, first, end, lever_term_);
 }
 
 /// Each end against its record.
-void CutsTogether::compare_ends(const FollowedCuts& cuts, const ExpectedPath::Cuts& items, std::size_t first, std::size_t end)
+WEXILUM_WIDE void CutsTogether::compare_ends(const FollowedCuts& __restrict cuts, const ExpectedPath::Cuts& items, std::size_t first,
+                                             std::size_t end)
 {
     const CutRun& run = cuts.run;
     const std::size_t shift = items.at - first; // from a cut to its record; may wrap
@@ -172,72 +148,35 @@ void CutsTogether::compare_ends(const FollowedCuts& cuts, const ExpectedPath::Cu
     }
     const double shortest = std::max(1.8 * run.common.length_increment, 2 * still_length);
     for (std::size_t i = first; i < end; ++i) {
-        length_[i] = std::max(distance(from_tip_, to_tip_, i), still_length); // what is no longer is not plain
-        const double turn = distance(from_axis_, to_axis_, i);
-        piece_turn_[i] = 2 * small_arc_sine(0.5 * turn);
-        record_.tip[i] = distance(to_tip_, cuts.to.tip, i);
-        const double chord = distance(to_axis_, cuts.to.axis, i);
-        record_.axis[i] = 2 * small_arc_sine(0.5 * chord);
+        const Triple tip = Triple::of(to_tip_, i);
+        const Triple axis = Triple::of(to_axis_, i);
+        const double length = (tip - Triple::of(from_tip_, i)).norm();
+        length_[i] = length < still_length ? still_length : length; // what is no longer is not plain
+        piece_turn_[i] = unit_angle_between(Triple::of(from_axis_, i), axis);
+        record_.tip[i] = (tip - Triple::of(cuts.to.tip, i)).norm();
+        record_.axis[i] = unit_angle_between(axis, Triple::of(cuts.to.axis, i));
         record_.axis_budget[i] = axis_budget_;
-        const bool fits = length_[i] >= shortest && turn <= most_turn && cuts.turn[i] <= CutCheck::small_turn &&
-                          record_.tip[i] <= record_.tip_budget[i] && record_.axis[i] <= axis_budget_;
-        bad_[i] += fits ? 0 : 1;
+        bad_[i] += unless(length >= shortest) + unless(cuts.turn[i] <= CutCheck::small_turn) +
+                   unless(record_.tip[i] <= record_.tip_budget[i]) + unless(record_.axis[i] <= axis_budget_);
     }
 }
 
 /// Each middle against the piece of the path, as sample().
-void CutsTogether::compare_middles(const FollowedCuts& cuts, std::size_t first, std::size_t end)
+WEXILUM_WIDE void CutsTogether::compare_middles(const FollowedCuts& cuts, std::size_t first, std::size_t end)
 {
-    const double tolerance_tip = task_.job.tolerance.tip;
-    const double tolerance_axis = task_.job.tolerance.axis;
+    const Tolerance tolerance = task_.job.tolerance;
     for (std::size_t i = first; i < end; ++i) {
-        std::array<double, 3> from;
-        std::array<double, 3> way;
-        std::array<double, 3> gone;
-        std::array<double, 3> before;
-        std::array<double, 3> turn;
-        for (std::size_t k = 0; k < 3; ++k) {
-            from[k] = from_tip_[k][i];
-            way[k] = to_tip_[k][i] - from[k];
-            gone[k] = middle_.tip[k][i] - from[k];
-            before[k] = from_axis_[k][i];
-            turn[k] = to_axis_[k][i] - before[k];
-        }
-        const double asked = product(way, gone) / std::max(product(way, way), still_length * still_length);
-        const double place = asked < 0 ? 0 : asked > 1 ? 1 : asked;
-        // The great circle: a short chord divided in proportion and made a unit vector again, otherwise by its angle.
-        const double cosine = before[0] * to_axis_[0][i] + before[1] * to_axis_[1][i] + before[2] * to_axis_[2][i];
-        std::array<double, 3> towards;
-        for (std::size_t k = 0; k < 3; ++k) {
-            towards[k] = to_axis_[k][i] - before[k] * cosine;
-        }
-        const double chord_square = product(turn, turn);
-        const bool by_chord = chord_square < short_chord_square || chord_square > most_turn * most_turn; // not plain
-        const double sine = by_chord ? 1 : std::sqrt(product(towards, towards));
-        const double angle = by_chord ? 0 : small_arc_tangent(sine / cosine) * place;
-        const double stay = by_chord ? 1 : 1 - small_versine(angle);
-        const double go = by_chord ? place : small_sine(angle) / sine;
-        std::array<double, 3> axis;
-        for (std::size_t k = 0; k < 3; ++k) {
-            axis[k] = before[k] * stay + (by_chord ? turn[k] : towards[k]) * go;
-        }
-        const double long_by = by_chord ? std::max(std::sqrt(product(axis, axis)), still_length) : 1;
-        std::array<double, 3> off;
-        std::array<double, 3> turned;
-        for (std::size_t k = 0; k < 3; ++k) {
-            off[k] = from[k] + way[k] * place - middle_.tip[k][i];
-            turned[k] = axis[k] / long_by - middle_.axis[k][i];
-        }
-        const double turned_square = product(turned, turned);
-        const double off_square = product(off, off);
-        const double chord = std::sqrt(turned_square);
-        between_.tip[i] = std::sqrt(off_square);
-        between_.axis[i] = 2 * small_arc_sine(0.5 * chord);
+        const Triple from = Triple::of(from_tip_, i);
+        const Triple middle = Triple::of(middle_.tip, i);
+        const double asked = place_along(from, Triple::of(to_tip_, i), middle);
+        const double s = asked < 0 ? 0 : asked > 1 ? 1 : asked;
+        const Triple axis = great_circle(Triple::of(from_axis_, i), Triple::of(to_axis_, i), s);
+        between_.tip[i] = (from + (Triple::of(to_tip_, i) - from) * s - middle).norm();
+        between_.axis[i] = unit_angle_between(axis, Triple::of(middle_.axis, i));
         const bool rotary = cuts.turn[i] > 1e-9;
-        between_.tip_budget[i] = record_.tip_budget[i] + (rotary ? tolerance_tip : 0);
-        between_.axis_budget[i] = axis_budget_ + piece_turn_[i] / length_[i] * record_.tip_budget[i] + (rotary ? tolerance_axis : 0);
-        const bool fits = chord <= most_turn && between_.tip[i] <= between_.tip_budget[i] && between_.axis[i] <= between_.axis_budget[i];
-        bad_[i] += fits ? 0 : 1;
+        between_.tip_budget[i] = record_.tip_budget[i] + (rotary ? tolerance.tip : 0);
+        between_.axis_budget[i] = axis_budget_ + piece_turn_[i] / length_[i] * record_.tip_budget[i] + (rotary ? tolerance.axis : 0);
+        bad_[i] += unless(between_.tip[i] <= between_.tip_budget[i]) + unless(between_.axis[i] <= between_.axis_budget[i]);
     }
 }
 
@@ -245,19 +184,18 @@ void CutsTogether::compare_middles(const FollowedCuts& cuts, std::size_t first, 
 void CutsTogether::compare_feeds(const CutRun& run, const Expected& state, std::size_t first, std::size_t end)
 {
     for (std::size_t i = first; i < end; ++i) {
-        const double length = length_[i];
-        const double asked = state.seconds(length, length);
-        const double wanted = asked < run.least[i] ? run.least[i] : asked;
-        const bool told = length >= CutCheck::shortest_timed && asked > 0 && run.seconds[i] > 0;
-        const double off = std::abs(100 * (wanted / (told ? run.seconds[i] : 1) - 1));
-        const double allowed = feed_tolerance_percent + 100 * run.feed_precision[i] + 100 * 2 * record_.tip_budget[i] / length;
-        percent_[i] = told ? off : 0;
-        bad_[i] += percent_[i] <= allowed ? 0 : 1;
+        const double asked = state.seconds(length_[i], length_[i]);
+        const double wanted = asked > 0 && asked < run.least[i] ? run.least[i] : asked;
+        const auto [percent, allowed] =
+            CutCheck::feed_misfit(length_[i], wanted, run.seconds[i], run.feed_precision[i], record_.tip_budget[i]);
+        percent_[i] = std::abs(percent);
+        bad_[i] += unless(percent_[i] <= allowed);
     }
 }
 
-/// As check_rotary_words() at a record.
-void CutsTogether::compare_words(const CutRun& run, const InverseSolver& solver, std::size_t item, std::size_t first, std::size_t end)
+/// As RecordCheck::check_words() at a record.
+WEXILUM_WIDE void CutsTogether::compare_words(const CutRun& run, const InverseSolver& solver, std::size_t item, std::size_t first,
+                                              std::size_t end)
 {
     const BranchRun& found = found_;
     const std::size_t shift = item - first;
@@ -268,11 +206,11 @@ void CutsTogether::compare_words(const CutRun& run, const InverseSolver& solver,
         std::fill(worst[b].begin() + first, worst[b].begin() + end, 0);
         for (std::size_t k = 0; k < 2; ++k) {
             const std::size_t joint = solver.rotary()[k].value;
-            const double allowed = budget_.half_increment(joint) * RecordCheck::allowed_share + 1e-9;
+            const double allowed = RecordCheck::allowed_turn(budget_.half_increment(joint));
             const Column& stand = run.to[joint];
             for (std::size_t i = first; i < end; ++i) {
-                const double off = stand[i] - found.turns[b][k][i + shift];
-                const double rest = std::abs(off - whole_turn * nearest_whole(off / whole_turn));
+                const double turn = found.turns[b][k][i + shift];
+                const double rest = std::abs(turn + RecordCheck::nearest_turns(stand[i] - turn) - stand[i]);
                 far[b][i] = far[b][i] < rest ? rest : far[b][i];
                 const double ratio = rest / allowed;
                 worst[b][i] = worst[b][i] < ratio ? ratio : worst[b][i];
@@ -280,18 +218,18 @@ void CutsTogether::compare_words(const CutRun& run, const InverseSolver& solver,
         }
         for (std::size_t k = 0; k < 3; ++k) {
             const std::size_t joint = solver.linear()[k].value;
-            const double half = budget_.half_increment(joint) * RecordCheck::allowed_share;
+            const double half = budget_.half_increment(joint);
             const Column& stand = run.to[joint];
             for (std::size_t i = first; i < end; ++i) {
                 const double off = std::abs(stand[i] - found.linear[b][k][i + shift]);
-                const double ratio = off / (half + (lever_term_[i] + BudgetRule::computing_tip));
+                const double ratio = off / RecordCheck::allowed_way(half, lever_term_[i]);
                 worst[b][i] = worst[b][i] < ratio ? ratio : worst[b][i];
             }
         }
     }
     for (std::size_t i = first; i < end; ++i) {
         const double ratio = far[1][i] < far[0][i] ? worst[1][i] : worst[0][i];
-        bad_[i] += ratio <= 1 && found.pole[i + shift] > at_pole ? 0 : 1;
+        bad_[i] += unless(ratio <= 1) + unless(found.pole[i + shift] > at_pole);
     }
 }
 

@@ -19,9 +19,6 @@ public:
     void take(const FollowedCuts& cuts, const std::function<void(std::size_t)>& one);
 
 private:
-    static constexpr double most_turn = 0.05;          ///< chord between axes: beyond, one by one
-    static constexpr double short_chord_square = 1e-8; ///< as in great_circle()
-
     struct Measures {
         Column tip{};
         Column axis{};
@@ -73,8 +70,6 @@ private:
     // By record.
     BranchRun found_;
     LinearRun in_work_;
-
-    BranchFollower before_; ///< the branches as they were before
 };
 
 } // namespace wexilum

@@ -29,7 +29,7 @@ SeenMotion RecordCheck::see(const Followed& motion, BudgetRule& budget) const
             motion.from,
             motion.to,
             budget.at_record(chain.kinematics, move.tip_words ? Readings(Readings::Zero(motion.levers.size())) : motion.levers),
-            lever_term(chain, motion.levers),
+            budget.lever_term(chain.turning, motion.levers),
             motion.turn,
             motion.stands_for_rapid()};
 }
@@ -41,32 +41,23 @@ void RecordCheck::reached(const SeenMotion& seen, const Expected& item, const De
     check_words(seen, item, 1, 0);
 }
 
-BranchFollower& RecordCheck::branches_of(const InverseSolver& solver)
-{
-    if (followed_ != &solver) {
-        branches_ = {};
-        followed_ = &solver;
-    }
-    return branches_;
-}
-
 std::optional<Readings> RecordCheck::exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
-                                                    const Readings& near)
+                                                    const Readings& near) const
 {
     const Pose pose = in_work_(wanted);
-    const Branches found = solver.branches(pose.axis, branches_of(solver));
+    const Branches found = solver.branches(pose.axis);
     if (found.count == 0 || found.pole <= at_pole) {
         return std::nullopt;
     }
     const Turns stand = solver.turns_of(near);
     Turns best{};
-    int nearest = 0;
+    std::size_t nearest = 0;
     double least = 0;
-    for (int branch = 0; branch < found.count; ++branch) {
-        Turns turns = found.turns[std::size_t(branch)];
+    for (std::size_t branch = 0; branch < std::size_t(found.count); ++branch) {
+        Turns turns = found.turns[branch];
         double far = 0;
         for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
-            turns[i] += 2 * pi * std::round((stand[i] - turns[i]) / (2 * pi));
+            turns[i] += nearest_turns(stand[i] - turns[i]);
             far = std::max(far, std::abs(turns[i] - stand[i]));
         }
         if (branch == 0 || far < least) {
@@ -78,23 +69,14 @@ std::optional<Readings> RecordCheck::exact_readings(const InverseSolver& solver,
     Readings out = near;
     solver.set_turns(out, best);
     if (solver.rotary().size() == 2 && solver.linear_together()) {
-        const auto linear = solver.linear_readings(found, pose.tip, tool_length);
-        for (std::size_t i = 0; i < linear.size(); ++i) {
-            out[Eigen::Index(solver.linear()[i].value)] = linear[i][nearest];
+        const Vec3 linear = solver.linear_readings(found.sine[nearest], found.cosine[nearest], pose.tip, tool_length);
+        for (std::size_t i = 0; i < 3; ++i) {
+            out[Eigen::Index(solver.linear()[i].value)] = linear[Eigen::Index(i)];
         }
     } else {
         solver.set_linear(out, pose.tip, tool_length);
     }
     return out;
-}
-
-double RecordCheck::lever_term(const Follower::Chain& chain, const Readings& levers) const
-{
-    double sum = 0;
-    for (const JointIndex j : chain.turning) {
-        sum += levers[Eigen::Index(j.value)] * budget_.half_increment(j.value);
-    }
-    return sum;
 }
 
 Readings RecordCheck::allowed_misfit(const ReplayMove& move, double lever_term) const
@@ -104,7 +86,8 @@ Readings RecordCheck::allowed_misfit(const ReplayMove& move, double lever_term) 
         const bool rotary = task_.machine.joints[i].kind == JointKind::rotary;
         // Three coordinates of the tip, each rounded, may meet in one joint.
         const double words = !rotary && move.tip_words ? std::sqrt(3.0) : 1;
-        out[Eigen::Index(i)] = budget_.half_increment(i) * words * allowed_share + (rotary ? 1e-9 : lever_term + BudgetRule::computing_tip);
+        out[Eigen::Index(i)] =
+            rotary ? allowed_turn(budget_.half_increment(i)) : allowed_way(budget_.half_increment(i) * words, lever_term);
     }
     return out;
 }
@@ -117,7 +100,7 @@ BlockNumber RecordCheck::blame(const ReplayMove& move, const std::vector<BlockNu
         return move.block;
     }
     const Follower::Chain& whole = follower_.chain(move.mount);
-    const Readings allowed = allowed_misfit(move, lever_term(whole, whole.kinematics.levers(move.to, move.tool_length)));
+    const Readings allowed = allowed_misfit(move, budget_.lever_term(whole.turning, whole.kinematics.levers(move.to, move.tool_length)));
     double worst = 1;
     BlockNumber out = move.block;
     for (const auto& link : solver.kinematics().links()) {

@@ -22,21 +22,29 @@ public:
     /// The block that last moved the joint which is furthest from where `wanted` needs it: the likeliest wrong word. `set_by`: by joint.
     [[nodiscard]] BlockNumber blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
                                     const Pose& wanted);
-    /// The branches of a solver as they were at the record before, for following them.
-    [[nodiscard]] BranchFollower& branches_of(const InverseSolver& solver);
     [[nodiscard]] Pose in_work(const Pose& pose) const { return in_work_(pose); }
     [[nodiscard]] bool work_stands_like_part() const { return in_work_.still(); }
 
     static constexpr double allowed_share = 1.02; ///< of half an increment that a word may be off
+    /// How far a word may be off by half an increment of its own; a linear one also by the levers of the rotary ones.
+    [[nodiscard]] static double allowed_turn(double half) { return half * allowed_share + 1e-9; }
+    [[nodiscard]] static double allowed_way(double half, double lever_term)
+    {
+        return half * allowed_share + (lever_term + BudgetRule::computing_tip);
+    }
+    /// The whole turns, in rad, that are nearest to a way far below 2^51 of them.
+    [[gnu::always_inline]] [[nodiscard]] static double nearest_turns(double way)
+    {
+        constexpr double digits_end = 6755399441055744.0; // 1.5 * 2^52: adding it leaves no digits behind the point
+        return whole_turn * ((way / whole_turn + digits_end) - digits_end);
+    }
 
     /// Words are followed for many at once where two rotary joints turn under the tool and the linear ones go together.
     [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& common, const Expected& state) const override;
 
 private:
-    /// mm: half an increment of each rotary joint at its lever.
-    [[nodiscard]] double lever_term(const Follower::Chain& chain, const Readings& levers) const;
     [[nodiscard]] std::optional<Readings> exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
-                                                         const Readings& near);
+                                                         const Readings& near) const;
     [[nodiscard]] Readings allowed_misfit(const ReplayMove& move, double lever_term) const;
     /// How often more than allowed the words of a motion are off, and of which joint that is so.
     struct Misfit {
@@ -50,8 +58,6 @@ private:
     const Follower& follower_;
     const BudgetRule& budget_;
     PoseMap in_work_; ///< from the part's frame to the work mount's
-    BranchFollower branches_;
-    const InverseSolver* followed_ = nullptr; ///< whose branches_ are
 };
 
 } // namespace wexilum

@@ -162,30 +162,14 @@ void FeedsAndSpindle::time(ReplayMove& move)
         log_.report(Severity::error, "no-feed", "", "a move at feed while no feed is in force", "write the feed in this block");
         return;
     }
-    const auto feed_before = feed_;
-    double seconds = 0;
-    if (function == Function::feed_inverse_time) {
-        seconds = 1 / *feed_;
-        if (!controller_.inverse_time_modal) {
-            feed_.reset();
-        }
-    } else {
-        const bool combined = controller_.rotary_feed == Controller::RotaryFeed::combined ? !tip || straight < 1e-9 : straight < 1e-9;
-        const double way = combined ? std::hypot(straight, std::sqrt(turns)) : straight;
-        double speed = *feed_;
-        if (function == Function::feed_per_revolution) {
-            speed *= rpm_.value_or(0) / 60;
-        }
-        seconds = speed > 0 ? way / speed : 0;
-    }
-    for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
-        const double least = std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) / machine_.joints[i].speed;
-        move.at_joint_limit = move.at_joint_limit || least > 0.999 * seconds;
-        seconds = std::max(seconds, least);
-    }
+    const Clock::Taken taken = clock(function, tip).taken(*feed_, straight, turns, least_seconds(move.from, move.to));
     const double most = function == Function::feed_per_minute ? controller_.feed_most : 0;
-    move.at_feed_limit = most > 0 && *feed_before * 60 > nearly * most;
-    move.seconds = seconds;
+    move.at_feed_limit = most > 0 && *feed_ * 60 > nearly * most;
+    if (function == Function::feed_inverse_time && !controller_.inverse_time_modal) {
+        feed_.reset();
+    }
+    move.at_joint_limit = move.at_joint_limit || taken.at_joint_limit;
+    move.seconds = taken.seconds;
     move.feed_precision = precision_;
 }
 

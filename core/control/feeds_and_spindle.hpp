@@ -40,6 +40,33 @@ public:
     /// A cut at a feed word that was read so: it is in force, where the mode keeps it.
     void cut_at(Function mode, const FeedWord& word);
 
+    /// By what the feeds of motions are told.
+    struct Clock {
+        Function mode = Function::feed_per_minute;
+        double rpm = 0;
+        bool turns_count = false; ///< the feed is that of all joints together, mm and deg alike
+
+        struct Taken {
+            double seconds;
+            bool at_joint_limit;
+        };
+        /// A motion of `straight` mm, the squares of whose turns sum up to `turns` deg^2. `feed`: in the mode's own unit; `least`: what the
+        /// slowest joint needs, s.
+        [[gnu::always_inline]] [[nodiscard]] Taken taken(double feed, double straight, double turns, double least) const
+        {
+            const bool all =
+                turns_count || straight < 1e-9; // a control that times by the linear way alone times by turns where there is none
+            const double way = all ? std::sqrt(straight * straight + turns) : straight;
+            const double speed = mode == Function::feed_per_revolution ? feed * (rpm / 60) : feed;
+            const double asked = mode == Function::feed_inverse_time ? 1 / feed : speed > 0 ? way / speed : 0;
+            return {asked < least ? least : asked, least > 0.999 * asked};
+        }
+    };
+    /// `tip`: the control keeps the feed at the tip.
+    [[nodiscard]] Clock clock(Function mode, bool tip) const
+    {
+        return {mode, rpm_.value_or(0), controller_.rotary_feed == Controller::RotaryFeed::combined && !tip};
+    }
     /// How long a motion takes and what says so. Without a feed in force it takes no time, which is told.
     void time(ReplayMove& move);
     /// What the slowest joint needs, s.

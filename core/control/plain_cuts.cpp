@@ -1,5 +1,6 @@
 #include "core/control/plain_cuts.hpp"
 
+#include "core/base/lanes.hpp"
 #include "core/base/units.hpp"
 #include "core/control/block_words.hpp"
 
@@ -135,7 +136,7 @@ bool PlainCuts::take(const CodeBlock& block)
 }
 
 /// As FeedsAndSpindle::time().
-void PlainCuts::time()
+WEXILUM_WIDE void PlainCuts::time()
 {
     const std::size_t count = run_.count;
     Column squares;
@@ -162,20 +163,11 @@ void PlainCuts::time()
             sum[i] += way_in_word * way_in_word;
         }
     }
-    const double rpm = parts_.feeds.rpm().value_or(0);
-    for (std::size_t i = 0; i < count && feed_mode_ == Function::feed_inverse_time; ++i) {
-        run_.seconds[i] = 1 / feed_[i];
-    }
-    for (std::size_t i = 0; i < count && feed_mode_ != Function::feed_inverse_time; ++i) {
-        const double straight = std::sqrt(squares[i]);
-        const bool combined = parts_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-9;
-        const double way = combined ? std::hypot(straight, std::sqrt(turns[i])) : straight;
-        const double speed = feed_mode_ == Function::feed_per_revolution ? feed_[i] * (rpm / 60) : feed_[i];
-        run_.seconds[i] = speed > 0 ? way / speed : 0;
-    }
+    const FeedsAndSpindle::Clock clock = parts_.feeds.clock(feed_mode_, false);
     for (std::size_t i = 0; i < count; ++i) {
-        run_.at_joint_limit[i] = run_.least[i] > 0.999 * run_.seconds[i];
-        run_.seconds[i] = run_.seconds[i] < run_.least[i] ? run_.least[i] : run_.seconds[i];
+        const auto [seconds, limited] = clock.taken(feed_[i], std::sqrt(squares[i]), turns[i], run_.least[i]);
+        run_.seconds[i] = seconds;
+        run_.at_joint_limit[i] = limited;
     }
 }
 

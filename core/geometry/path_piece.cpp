@@ -1,5 +1,7 @@
 #include "core/geometry/path_piece.hpp"
 
+#include "core/geometry/triple.hpp"
+
 #include <algorithm>
 
 namespace wexilum {
@@ -37,10 +39,9 @@ double PathPiece::project(const Pose& pose, double lo) const
     if (wound) {
         return wound->nearest(pose.tip, lo);
     }
-    const Vec3 way = to.tip - from.tip;
     double s = 0;
-    if (const double square = way.squaredNorm(); square > still_length * still_length) {
-        s = way.dot(pose.tip - from.tip) / square;
+    if ((to.tip - from.tip).squaredNorm() > still_length * still_length) {
+        s = place_along(Triple::of(from.tip), Triple::of(to.tip), Triple::of(pose.tip));
     } else if (const Vec3 across = from.axis.cross(to.axis); across.norm() > 1e-12) {
         s = angle_about(across.normalized(), from.axis, pose.axis) / turn();
     } else {

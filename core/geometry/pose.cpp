@@ -1,7 +1,7 @@
 #include "core/geometry/pose.hpp"
 
 #include "core/base/units.hpp"
-#include "core/geometry/followed_angle.hpp"
+#include "core/geometry/triple.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -12,14 +12,10 @@ double angle_between(const Vec3& a, const Vec3& b)
 {
     const double sine = a.cross(b).norm();
     const double cosine = a.dot(b);
-    return sine <= 0.1 * cosine ? small_arc_tangent(sine / cosine) : std::atan2(sine, cosine);
+    return plane_angle(sine, cosine);
 }
 
-double unit_angle_between(const Vec3& a, const Vec3& b)
-{
-    const double chord = (b - a).norm();
-    return chord <= 0.2 ? 2 * small_arc_sine(0.5 * chord) : angle_between(a, b);
-}
+double unit_angle_between(const Vec3& a, const Vec3& b) { return unit_angle_between(Triple::of(a), Triple::of(b)); }
 
 double angle_about(const Vec3& about, const Vec3& from, const Vec3& to)
 {
@@ -37,21 +33,8 @@ Vec3 any_across(const Vec3& v)
 
 Vec3 great_circle(const Vec3& a, const Vec3& b, double s)
 {
-    if ((b - a).squaredNorm() < 1e-8) {
-        // So near, the chord divided in proportion is off by less than 1e-13 rad.
-        return (a + (b - a) * s).normalized();
-    }
-    // From a towards b in their plane.
-    const double cosine = a.dot(b);
-    const Vec3 towards = b - a * cosine;
-    const double sine = towards.norm();
-    if (sine == 0) {
-        return a; // right round, as only a rapid may turn
-    }
-    const double angle = (sine <= 0.1 * cosine ? small_arc_tangent(sine / cosine) : std::atan2(sine, cosine)) * s;
-    const bool small = std::abs(angle) <= short_step;
-    const double along = small ? 1 - small_versine(angle) : std::cos(angle);
-    return a * along + towards * ((small ? small_sine(angle) : std::sin(angle)) / sine);
+    const Triple at = great_circle(Triple::of(a), Triple::of(b), s);
+    return {at.x, at.y, at.z};
 }
 
 std::optional<NearestPass> nearest_pass(const Vec3& a, const Vec3& b, const Vec3& to)

@@ -20,7 +20,7 @@ struct Pose {
 /// Angle between two non-zero directions in rad, 0..pi, exact near 0 and pi: atan2(|a x b|, a.b).
 [[nodiscard]] double angle_between(const Vec3& a, const Vec3& b);
 
-/// The same for unit vectors, by their chord where it is short.
+/// The same for unit vectors, cheaper.
 [[nodiscard]] double unit_angle_between(const Vec3& a, const Vec3& b);
 
 /// The angle in (-pi, pi] that turns `from` into `to` about the unit vector `about`, both projected on the plane across it.

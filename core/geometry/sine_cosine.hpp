@@ -1,8 +1,12 @@
-// Sine and cosine together: the same bits for one angle as for many, which a compiler works out several at a time.
+// Sine, cosine and the angle that belongs to them: the same bits for one as for many, which a compiler works out several at a time. None
+// remembers anything.
 // Source: the argument is reduced by pi/2 in three parts (W. J. Cody, W. Waite, Software Manual for the Elementary Functions, 1980); the
 // series on the rest are the minimax polynomials of the freely distributable mathematical library (Sun Microsystems, 1993).
 #pragma once
 
+#include "core/base/lanes.hpp"
+
+#include <array>
 #include <bit>
 #include <cmath>
 #include <cstddef>
@@ -52,7 +56,65 @@ struct SineCosine {
             std::bit_cast<double>((c_bits ^ other) ^ ((quarter + 1) & 2U) << 62)};
 }
 
-/// The same for `count` angles; `sine` and `cosine` overlap neither each other nor the angles.
+/// The angle in [-pi, pi] that points along (cosine, sine), which need not be of length one; 0 where both are 0. Within two units of
+/// the last digit of std::atan2.
+[[gnu::always_inline]] inline double plane_angle(double sine, double cosine)
+{
+    constexpr double half_octant_tangent = 0.41421356237309503; // of pi/8
+    constexpr double octant = 0.78539816339744830962;           // pi/4
+    const double s = std::abs(sine);
+    const double c = std::abs(cosine);
+    const double low = s < c ? s : c;
+    const double high = s < c ? c : s;
+    // Seen from 0 or from pi/4, whichever is nearer: no more than pi/8 is left.
+    const bool far = low > half_octant_tangent * high;
+    const double below = far ? low + high : high;
+    const double t = (far ? low - high : low) / (below == 0 ? 1 : below);
+    const double z = t * t;
+    const double w = z * z;
+    const double odd =
+        z * (3.33333333333329318027e-01 +
+             w * (1.42857142725034663711e-01 +
+                  w * (9.09088713343650656196e-02 +
+                       w * (6.66107313738753120669e-02 + w * (4.97687799461593236017e-02 + w * 1.62858201153657823623e-02)))));
+    const double even = w * (-1.99999999998764832476e-01 +
+                             w * (-1.11111104054623557880e-01 +
+                                  w * (-7.69187620504482999495e-02 + w * (-5.83357013379057348645e-02 + w * -3.65315727442169155270e-02))));
+    const double near = t - t * (odd + even);
+    const double first = far ? octant + near : near;
+    const double second = s < c ? first : 2 * octant - first;
+    const double half = cosine < 0 ? 4 * octant - second : second;
+    return std::copysign(half, sine);
+}
+
+/// The arc sine of a small number, |sine| <= 0.1, by its series cut off below 1e-17.
+[[gnu::always_inline]] inline double small_arc_sine(double sine)
+{
+    const double q = sine * sine;
+    const double rest = q * (1.0 / 6 + q * (3.0 / 40 + q * (5.0 / 112 + q * (35.0 / 1152 + q * (63.0 / 2816 + q * (231.0 / 13312))))));
+    return sine + sine * rest;
+}
+
+/// sine_and_cosine() in each lane.
+[[gnu::always_inline]] inline void sine_and_cosine(double angle, double& sine, double& cosine)
+{
+    const SineCosine found = sine_and_cosine(angle);
+    sine = found.sine;
+    cosine = found.cosine;
+}
+[[gnu::always_inline]] inline void sine_and_cosine(const Four& angle, Four& sine, Four& cosine)
+{
+    const auto angles = std::bit_cast<std::array<double, 4>>(angle);
+    std::array<double, 4> sines;
+    std::array<double, 4> cosines;
+    for (std::size_t i = 0; i < 4; ++i) {
+        sine_and_cosine(angles[i], sines[i], cosines[i]);
+    }
+    sine = std::bit_cast<Four>(sines);
+    cosine = std::bit_cast<Four>(cosines);
+}
+
+/// sine_and_cosine() of `count` angles; `sine` and `cosine` overlap neither each other nor the angles.
 inline void sines_and_cosines(const double* __restrict angle, std::size_t count, double* __restrict sine, double* __restrict cosine)
 {
     for (std::size_t i = 0; i < count; ++i) {

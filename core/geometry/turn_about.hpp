@@ -1,11 +1,10 @@
 // A point or a direction turned about an axis, for one value or for several at once.
 #pragma once
 
+#include "core/base/lanes.hpp"
 #include "core/geometry/pose.hpp"
 
 #include <array>
-#include <cmath>
-#include <type_traits>
 
 namespace wexilum {
 
@@ -20,33 +19,28 @@ namespace wexilum {
 template <typename T>
 [[gnu::always_inline]] inline std::array<T, 3> spread(const Vec3& v)
 {
-    if constexpr (std::is_same_v<T, double>) {
-        return {v[0], v[1], v[2]};
-    } else {
-        return {T::Constant(v[0]), T::Constant(v[1]), T::Constant(v[2])};
-    }
+    return {in_each<T>(v[0]), in_each<T>(v[1]), in_each<T>(v[2])};
 }
 
 /// The distance of `point` from the axis along the unit vector `k` through `centre`; `along` is coordinate_axis(k).
 template <typename T>
 [[gnu::always_inline]] inline T lever(const Vec3& centre, const Vec3& k, int along, const std::array<T, 3>& point)
 {
-    using std::sqrt;
     const std::array<T, 3> arm{point[0] - centre[0], point[1] - centre[1], point[2] - centre[2]};
     switch (along) {
-    case 0: return sqrt(arm[1] * arm[1] + arm[2] * arm[2]);
-    case 1: return sqrt(arm[2] * arm[2] + arm[0] * arm[0]);
-    case 2: return sqrt(arm[0] * arm[0] + arm[1] * arm[1]);
+    case 0: return root(arm[1] * arm[1] + arm[2] * arm[2]);
+    case 1: return root(arm[2] * arm[2] + arm[0] * arm[0]);
+    case 2: return root(arm[0] * arm[0] + arm[1] * arm[1]);
     default: break;
     }
     const T x = arm[2] * k[1] - arm[1] * k[2];
     const T y = arm[0] * k[2] - arm[2] * k[0];
     const T z = arm[1] * k[0] - arm[0] * k[1];
-    return sqrt(x * x + y * y + z * z);
+    return root(x * x + y * y + z * z);
 }
 
 /// Turns `point` by the angle of that sine and cosine about the unit vector `k` through `centre`, or a direction about `k` alone.
-/// `along` is coordinate_axis(k). T: double, or an Eigen array of them.
+/// `along` is coordinate_axis(k). T: double, or lanes.
 template <typename T, bool direction = false>
 [[gnu::always_inline]] inline void turn_about(const Vec3& centre, const Vec3& k, int along, const T& sine, const T& cosine,
                                               std::array<T, 3>& point)

@@ -90,6 +90,7 @@ Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& postu
     hold(out.joints_, to_work, posture.held, out.work_);
     hold(out.joints_, to_tool, posture.held, out.tool_);
     out.work_inverse_ = out.work_.inverse();
+    out.work_still_ = out.work_inverse_.matrix() == Frame::Identity().matrix();
     const auto held = [&](int joint) {
         return std::any_of(posture.held.begin(), posture.held.end(), [&](const HeldJoint& h) { return int(h.joint.value) == joint; });
     };
@@ -121,28 +122,74 @@ Frame Kinematics::tool_from_work(const Readings& readings) const
     return frame * tool_;
 }
 
-Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const
+/// The chain applied to one point and one direction, from the tool to the work. `reading`: of a joint; `put_lever`: takes a joint and the
+/// distance of the tip from its axis.
+template <typename T, typename Reading, typename PutLever>
+[[gnu::always_inline]] inline Kinematics::Carried<T> Kinematics::carried(double tool_length, const Reading& reading,
+                                                                         const PutLever& put_lever) const
 {
-    // The chain applied to one point and one direction, from the tool to the work.
-    std::array<double, 3> axis = spread<double>(tool_.linear().col(2));
-    std::array<double, 3> tip = spread<double>(bare_tip(tool_length));
+    std::array<T, 3> axis = spread<T>(tool_.linear().col(2));
+    std::array<T, 3> tip = spread<T>(bare_tip(tool_length));
     for (std::size_t i = stages_.size(); i-- > 0;) {
         const Stage& stage = stages_[i];
-        const double amount = readings[stage.joint] - stage.at;
+        const T amount = reading(stage.joint) - stage.at;
         if (!stage.rotary) {
             for (std::size_t k = 0; k < 3; ++k) {
-                tip[k] += stage.direction[Eigen::Index(k)] * amount;
+                tip[k] += amount * stage.direction[Eigen::Index(k)];
             }
             continue;
         }
-        const auto [sine, cosine] = sine_and_cosine(amount);
-        if (levers != nullptr) {
-            (*levers)[stage.joint] = lever(stage.point, stage.direction, stage.along, tip);
-        }
+        T sine;
+        T cosine;
+        sine_and_cosine(amount, sine, cosine);
+        put_lever(stage.joint, lever(stage.point, stage.direction, stage.along, tip));
         turn_about(stage.point, stage.direction, stage.along, sine, cosine, tip);
-        turn_about<double, true>(stage.point, stage.direction, stage.along, sine, cosine, axis);
+        turn_about<T, true>(stage.point, stage.direction, stage.along, sine, cosine, axis);
     }
-    return {work_inverse_ * Vec3(tip.data()), work_inverse_.linear() * Vec3(axis.data())};
+    if (work_still_) {
+        return {tip, axis};
+    }
+    Carried<T> out;
+    for (std::size_t k = 0; k < 3; ++k) {
+        const auto row = Eigen::Index(k);
+        const auto turned = [&](const std::array<T, 3>& v) {
+            return v[0] * work_inverse_(row, 0) + v[1] * work_inverse_(row, 1) + v[2] * work_inverse_(row, 2);
+        };
+        out.tip[k] = turned(tip) + work_inverse_(row, 3);
+        out.axis[k] = turned(axis);
+    }
+    return out;
+}
+
+Pose Kinematics::pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const
+{
+    const auto put_lever = [&](Eigen::Index joint, double lever) {
+        if (levers != nullptr) {
+            (*levers)[joint] = lever;
+        }
+    };
+    const Carried<double> out = carried<double>(
+        tool_length, [&](Eigen::Index joint) { return readings[joint]; }, put_lever);
+    return {Vec3(out.tip.data()), Vec3(out.axis.data())};
+}
+
+WEXILUM_WIDE void Kinematics::poses_along(const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length,
+                                          bool levers, PoseRun& out) const
+{
+    for (std::size_t i = first - first % 4; i < end; i += 4) { // columns have room for a multiple of four
+        const auto put_lever = [&](Eigen::Index joint, const Four& lever) __attribute__((always_inline))
+        {
+            if (levers) {
+                put(lever, out.lever[std::size_t(joint)], i);
+            }
+        };
+        const auto reading = [&](Eigen::Index joint) __attribute__((always_inline)) { return four_of(readings[std::size_t(joint)], i); };
+        const Carried<Four> four = carried<Four>(tool_length, reading, put_lever);
+        for (std::size_t k = 0; k < 3; ++k) {
+            put(four.tip[k], out.tip[k], i);
+            put(four.axis[k], out.axis[k], i);
+        }
+    }
 }
 
 Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings, double tool_length) const

@@ -15,10 +15,6 @@ struct PoseRun {
     std::array<Column, 3> tip{};
     std::array<Column, 3> axis{};
     std::array<Column, max_joints> lever{}; ///< by joint
-    // While they are made.
-    Column amount{};
-    Column sine{};
-    Column cosine{};
 
     [[nodiscard]] Pose at(std::size_t i) const { return {{tip[0][i], tip[1][i], tip[2][i]}, {axis[0][i], axis[1][i], axis[2][i]}}; }
 };
@@ -39,7 +35,7 @@ public:
     /// `levers` may be null.
     [[nodiscard]] Pose pose_and_levers(const Readings& readings, double tool_length, Readings* levers) const;
     /// The poses for readings by joint, from `first` to before `end`, and where asked for the same levers, to the last bit those of
-    /// pose_and_levers(). What `out` holds beside those means nothing afterwards.
+    /// pose_and_levers(). What `out` holds beside those means nothing afterwards. Readings up to the next multiple of four are finite.
     void poses_along(const std::vector<Column>& readings, std::size_t first, std::size_t end, double tool_length, bool levers,
                      PoseRun& out) const;
     /// The frame of the tool mount seen from the work mount.
@@ -79,6 +75,14 @@ private:
         Vec3 point = Vec3::Zero();
         int along = -1; ///< the coordinate axis it lies along
     };
+    template <typename T>
+    struct Carried {
+        std::array<T, 3> tip;
+        std::array<T, 3> axis;
+    };
+    template <typename T, typename Reading, typename PutLever>
+    [[nodiscard]] Carried<T> carried(double tool_length, const Reading& reading, const PutLever& put_lever) const;
+
     std::vector<Joint> joints_;
     std::vector<Link> links_;
     std::vector<Stage> stages_;
@@ -86,6 +90,7 @@ private:
     Frame tool_ = Frame::Identity();
     Frame work_ = Frame::Identity();
     Frame work_inverse_ = Frame::Identity();
+    bool work_still_ = true; ///< it moves nothing
 };
 
 /// The joints between the work and a posture's tool mount that move, in the machine's order: those held stand. Precondition: as make().

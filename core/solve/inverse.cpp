@@ -12,9 +12,8 @@
 namespace wexilum {
 namespace {
 
-constexpr double parallel = 1e-9;     // rad
-constexpr double at_the_edge = 1e-13; // rad
-constexpr double least_volume = 1e-3; // of the box of the three linear directions, below which they lie in a plane
+constexpr double parallel_axes = 1e-9; // rad
+constexpr double least_volume = 1e-3;  // of the box of the three linear directions, below which they lie in a plane
 
 Error unsupported(std::string message, std::string cure) { return {ErrorKind::unsupported, std::move(message), {}, std::move(cure)}; }
 
@@ -22,60 +21,31 @@ Vec3 rotate(const Vec3& axis, double angle, const Vec3& v) { return Eigen::Angle
 
 double across(const Vec3& a, const Vec3& b) { return a.cross(b).norm(); }
 
-} // namespace
-
-Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics, bool free_about_tool)
+/// Whether the linear joints lie in one plane, whatever the rotary ones among them read. `columns`: their directions in the reference
+/// posture; `among`: a rotary joint stands between them.
+bool in_one_plane(const Kinematics& kinematics, const Mat3& columns, const std::vector<JointIndex>& linear,
+                  const std::vector<JointIndex>& rotary, bool among)
 {
-    InverseSolver out(kinematics);
-    out.tool_axis_ = kinematics.tool_frame().linear().col(2);
-    std::array<std::size_t, max_joints> before{};
-    for (const auto& link : kinematics.links()) {
-        const Joint& joint = kinematics.joints()[link.joint.value];
-        if (joint.kind == JointKind::linear) {
-            before[out.linear_.size()] = out.rotary_index_.size();
-            out.linear_.push_back(link.joint);
-        } else {
-            out.rotary_index_.push_back(link.joint);
-            out.rotary_axis_.emplace_back(joint.direction * link.sign);
-        }
-    }
-    if (out.linear_.size() != 3) {
-        return unsupported(
-            fmt::format("a pose is solved with three linear joints between tool and work, this machine has {}", out.linear_.size()),
-            "lock or leave out joints until three remain");
-    }
-    Mat3 columns;
-    int column = 0;
-    for (const auto& link : kinematics.links()) {
-        const Joint& joint = kinematics.joints()[link.joint.value];
-        if (joint.kind == JointKind::linear) {
-            columns.col(column++) = joint.direction * link.sign;
-        }
-    }
-    // A rotary joint among the linear ones turns some of them against the others: what counts is whether any of its readings helps.
-    const bool among = before[2] != before[0];
     bool flat = std::abs(columns.determinant()) < least_volume;
     for (int i = 1; i < 8 && flat && among; ++i) {
         Readings turned = Readings::Zero(Eigen::Index(kinematics.joints().size()));
-        for (const JointIndex j : out.rotary_index_) {
+        for (const JointIndex j : rotary) {
             turned[Eigen::Index(j.value)] = kinematics.joints()[j.value].at + i * pi / 7;
         }
         const auto jacobian = kinematics.tip_jacobian(turned, 0);
         Mat3 there;
         for (int k = 0; k < 3; ++k) {
-            there.col(k) = jacobian.col(Eigen::Index(out.linear_[std::size_t(k)].value));
+            there.col(k) = jacobian.col(Eigen::Index(linear[std::size_t(k)].value));
         }
         flat = std::abs(there.determinant()) < least_volume;
     }
-    if (flat) {
-        return unsupported("the three linear joints lie in one plane", "correct their directions");
-    }
-    if (out.rotary_axis_.size() > 2) {
-        return unsupported(fmt::format("a pose is solved with up to two rotary joints, this machine has {}", out.rotary_axis_.size()),
-                           "lock or leave out rotary joints");
-    }
+    return flat;
+}
+
+Status check_turns(const Kinematics& kinematics, const std::vector<JointIndex>& rotary)
+{
     double together = 1;
-    for (const JointIndex j : out.rotary_index_) {
+    for (const JointIndex j : rotary) {
         const Joint& joint = kinematics.joints()[j.value];
         const double turns = joint.travel ? std::max(1.0, (joint.travel->high - joint.travel->low) / (2 * pi)) : 1;
         together *= turns;
@@ -85,69 +55,95 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics, bool fre
                                "leave \"travel\" away where the joint turns endlessly, or state less");
         }
     }
-    if (out.rotary_axis_.size() == 2 && across(out.rotary_axis_[0], out.rotary_axis_[1]) < parallel) {
-        return unsupported("the two rotary joints are parallel", "leave one of them out");
+    return {};
+}
+
+} // namespace
+
+Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics, bool free_about_tool)
+{
+    InverseSolver out(kinematics);
+    if (auto status = out.take_linear(); !status) {
+        return status.error();
     }
-    const bool about_tool = !out.rotary_axis_.empty() && across(out.rotary_axis_.back(), out.tool_axis_) < parallel;
-    if (about_tool && free_about_tool && out.rotary_axis_.size() == 1) {
-        out.free_ = true;
-        out.pole_axis_ = kinematics.work_frame().linear().transpose() * out.tool_axis_;
-    } else if (about_tool) {
-        return unsupported(fmt::format("the rotary joint \"{}\" turns about the tool itself in the reference posture",
-                                       kinematics.joints()[out.rotary_index_.back().value].id),
-                           "leave it out, or correct its direction");
-    }
-    out.rotary_before_ = before[0];
-    out.together_ = before[1] == before[0] && before[2] == before[0];
-    if (out.together_) {
-        out.directions_inverse_ = columns.inverse();
-    }
-    out.directions_straight_ = columns == Mat3::Identity();
-    out.work_straight_ = kinematics.work_frame().linear() == Mat3::Identity();
-    for (int i = 0; i < 3; ++i) {
-        out.linear_at_[i] = kinematics.joints()[out.linear_[std::size_t(i)].value].at;
-    }
-    out.linear_at_zero_ = out.linear_at_ == Vec3::Zero();
-    for (std::size_t i = 0; i < out.rotary_index_.size(); ++i) {
-        out.at_[i] = kinematics.joints()[out.rotary_index_[i].value].at;
-        out.rotary_point_.push_back(kinematics.joints()[out.rotary_index_[i].value].point);
-        out.rotary_along_[i] = coordinate_axis(out.rotary_axis_[i]);
-    }
-    if (out.rotary_axis_.size() == 2) {
-        out.prepare_two();
+    if (auto status = out.take_rotary(free_about_tool); !status) {
+        return status.error();
     }
     return out;
 }
 
-void InverseSolver::prepare_two()
+Status InverseSolver::take_linear()
 {
-    two_ = true;
-    const Vec3& k1 = rotary_axis_[0];
-    const Vec3& k2 = rotary_axis_[1];
-    const Vec3 n = k1.cross(k2);
-    f1_ = n.normalized();
-    e1_ = f1_.cross(k1);
-    const Vec3 f2 = -f1_;
-    const Vec3 e2 = f2.cross(k2);
-    c12_ = k1.dot(k2);
-    p2_ = tool_axis_.dot(k2);
-    across_ = n.squaredNorm();
-    across_root_ = std::sqrt(across_);
-    inner_scale_ = std::sqrt(across_ / (1 - p2_ * p2_));
-    const double tool_turn = std::atan2(tool_axis_.dot(f2), tool_axis_.dot(e2)); // about the second axis, from e2
-    tool_sine_ = std::sin(tool_turn);
-    tool_cosine_ = std::cos(tool_turn);
-    for (std::size_t b = 0; b < 2; ++b) {
-        // On from there it turns by up to half a turn, down in the first branch and up in the second; in the turn nearest to 0.
-        const double middle = at_[1] - tool_turn + (b == 0 ? -pi / 2 : pi / 2);
-        second_[b] = at_[1] - tool_turn - 2 * pi * std::round(middle / (2 * pi));
+    std::array<std::size_t, max_joints> before{};
+    Mat3 columns;
+    for (const auto& link : kinematics_.links()) {
+        const Joint& joint = kinematics_.joints()[link.joint.value];
+        if (joint.kind != JointKind::linear) {
+            rotary_index_.push_back(link.joint);
+            rotary_axis_.emplace_back(joint.direction * link.sign);
+            continue;
+        }
+        before[linear_.size()] = rotary_index_.size();
+        if (linear_.size() < 3) {
+            columns.col(Eigen::Index(linear_.size())) = joint.direction * link.sign;
+            linear_at_[Eigen::Index(linear_.size())] = joint.at;
+        }
+        linear_.push_back(link.joint);
     }
-    const double between = angle_between(k1, k2);
-    const double opening = angle_between(tool_axis_, k2);
-    least_ = std::abs(between - opening);
-    most_ = pi - std::abs(pi - (between + opening));
-    pole_axis_ = kinematics_.work_frame().linear().transpose() * k1;
-    pole_reached_ = {least_<reach_tolerance, most_> pi - reach_tolerance};
+    if (linear_.size() != 3) {
+        return unsupported(
+            fmt::format("a pose is solved with three linear joints between tool and work, this machine has {}", linear_.size()),
+            "lock or leave out joints until three remain");
+    }
+    rotary_before_ = before[0];
+    together_ = before[2] == before[0];
+    if (in_one_plane(kinematics_, columns, linear_, rotary_index_, !together_)) {
+        return unsupported("the three linear joints lie in one plane", "correct their directions");
+    }
+    if (together_) {
+        directions_inverse_ = columns.inverse();
+    }
+    directions_straight_ = columns == Mat3::Identity();
+    work_straight_ = kinematics_.work_frame().linear() == Mat3::Identity();
+    linear_at_zero_ = linear_at_ == Vec3::Zero();
+    return {};
+}
+
+Status InverseSolver::take_rotary(bool free_about_tool)
+{
+    tool_axis_ = kinematics_.tool_frame().linear().col(2);
+    if (rotary_axis_.size() > 2) {
+        return unsupported(fmt::format("a pose is solved with up to two rotary joints, this machine has {}", rotary_axis_.size()),
+                           "lock or leave out rotary joints");
+    }
+    if (auto status = check_turns(kinematics_, rotary_index_); !status) {
+        return status;
+    }
+    if (rotary_axis_.size() == 2 && across(rotary_axis_[0], rotary_axis_[1]) < parallel_axes) {
+        return unsupported("the two rotary joints are parallel", "leave one of them out");
+    }
+    const bool about_tool = !rotary_axis_.empty() && across(rotary_axis_.back(), tool_axis_) < parallel_axes;
+    if (about_tool && free_about_tool && rotary_axis_.size() == 1) {
+        free_ = true;
+        pole_axis_ = kinematics_.work_frame().linear().transpose() * tool_axis_;
+    } else if (about_tool) {
+        return unsupported(fmt::format("the rotary joint \"{}\" turns about the tool itself in the reference posture",
+                                       kinematics_.joints()[rotary_index_.back().value].id),
+                           "leave it out, or correct its direction");
+    }
+    for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
+        const Joint& joint = kinematics_.joints()[rotary_index_[i].value];
+        at_[i] = joint.at;
+        rotary_point_.push_back(joint.point);
+        rotary_along_[i] = coordinate_axis(rotary_axis_[i]);
+    }
+    if (rotary_axis_.size() == 2) {
+        two_ = true;
+        two_axes_ = TwoAxes(rotary_axis_[0], rotary_axis_[1], tool_axis_, at_);
+        pole_axis_ = kinematics_.work_frame().linear().transpose() * rotary_axis_[0];
+        pole_reached_ = {two_axes_.least() < reach_tolerance, two_axes_.most() > pi - reach_tolerance};
+    }
+    return {};
 }
 
 Branches InverseSolver::one_joint(const Vec3& wanted) const
@@ -176,87 +172,12 @@ Branches InverseSolver::one_joint(const Vec3& wanted) const
     return out;
 }
 
-// wanted = Rot(k1, alpha) Rot(k2, beta) t0. With v = Rot(k2, beta) t0: v.k2 = t0.k2 and v.k1 = wanted.k1, so that
-// v = a k1 + b k2 +- c (k1 x k2). Seen from e2 about k2, v stands at -+ atan2(c, a); from e1 about k1, at +- atan2(c, b).
-void InverseSolver::two_joints(const Vec3& wanted, BranchFollower& follower, Branches& out) const
-{
-    double p1 = wanted.dot(rotary_axis_[0]);
-    double a = (p1 - c12_ * p2_) / across_;
-    double b = (p2_ - c12_ * p1) / across_;
-    double square = (1 - (a * a + b * b + 2 * a * b * c12_)) / across_;
-    if (square < 1e-9) { // near the edge of what can be reached, or at a pole
-        const double asked = angle_between(wanted, rotary_axis_[0]);
-        double held = std::clamp(asked, least_, most_);
-        out.residual = std::abs(asked - held);
-        if (out.residual > reach_tolerance) {
-            out.missed_by = out.residual;
-            Vec3 hinge = rotary_axis_[0].cross(wanted);
-            if (hinge.norm() < parallel) {
-                hinge = any_across(rotary_axis_[0]);
-            }
-            out.nearest_axis = rotate(hinge.normalized(), held, rotary_axis_[0]);
-            return;
-        }
-        // On the edge itself the branches meet; the last bits of the direction must not keep them a root apart.
-        held = held - least_ < at_the_edge ? least_ : most_ - held < at_the_edge ? most_ : held;
-        if (held == least_ || held == most_) {
-            p1 = std::cos(held);
-            a = (p1 - c12_ * p2_) / across_;
-            b = (p2_ - c12_ * p1) / across_;
-            square = 0;
-        }
-    }
-    const double c = std::sqrt(std::max(0.0, square));
-    const double u = wanted.dot(e1_);
-    const double v = wanted.dot(f1_);
-    const double flank = std::sqrt(u * u + v * v);
-    const double flank_inverse = flank < 1e-15 ? 0 : 1 / flank;
-    const double sine_phi = v * flank_inverse;
-    const double cosine_phi = flank < 1e-15 ? 1 : u * flank_inverse;
-    // x and y by their sines. Across the second axis v is as long as the tool, across the first as long as what is wanted.
-    double sine_x = c * inner_scale_;
-    double cosine_x = a * inner_scale_;
-    double sine_y = 1;
-    double cosine_y = 0;
-    if (square < 1e-9) { // too short to be scaled
-        const double bx = a * a + c * c;
-        const double by = b * b + c * c;
-        sine_x = bx > 0 ? c / std::sqrt(bx) : 0;
-        cosine_x = bx > 0 ? a / std::sqrt(bx) : 1;
-        sine_y = by > 0 ? c / std::sqrt(by) : 0;
-        cosine_y = by > 0 ? b / std::sqrt(by) : 1;
-    } else if (b != 0) {
-        const double outer_scale = across_root_ * flank_inverse;
-        sine_y = c * outer_scale;
-        cosine_y = b * outer_scale;
-    }
-    const double x = follower.inner.at(sine_x, cosine_x);
-    const double y = cosine_y == 0 ? pi / 2 : follower.outer.at(sine_y, cosine_y); // as where all axes stand at right angles
-    const double phi = follower.azimuth.at(sine_phi, cosine_phi);
-    out.pole = flank < 0.1 ? small_arc_sine(flank) : flank;
-    out.turns[0] = {at_[0] + phi - y, second_[0] - x};
-    out.turns[1] = {at_[0] + phi + y, second_[1] + x};
-    // Sums and differences of the angles above.
-    const Both sense(-1, 1); // of x and y in the branches
-    out.sine[0] = sine_phi * cosine_y + cosine_phi * sine_y * sense;
-    out.cosine[0] = cosine_phi * cosine_y - sine_phi * sine_y * sense;
-    out.sine[1] = sine_x * tool_cosine_ * sense - cosine_x * tool_sine_;
-    out.cosine[1] = cosine_x * tool_cosine_ + sine_x * tool_sine_ * sense;
-    out.count = c > 1e-12 || out.pole < pole_free ? 2 : 1;
-}
-
 Branches InverseSolver::branches(const Vec3& axis) const
-{
-    BranchFollower fresh;
-    return branches(axis, fresh);
-}
-
-Branches InverseSolver::branches(const Vec3& axis, BranchFollower& follower) const
 {
     const Vec3 wanted = work_straight_ ? axis : Vec3(kinematics_.work_frame().linear() * axis);
     Branches out;
     if (two_) {
-        two_joints(wanted, follower, out);
+        out = two_axes_.branches(wanted);
     } else if (rotary_axis_.size() == 1) {
         out = one_joint(wanted);
     } else {
@@ -285,11 +206,6 @@ void InverseSolver::set_turns(Readings& readings, const Turns& turns) const
     for (std::size_t i = 0; i < rotary_index_.size(); ++i) {
         readings[Eigen::Index(rotary_index_[i].value)] = turns[i];
     }
-}
-
-std::array<Both, 3> InverseSolver::linear_readings(const Branches& found, const Vec3& tip, double tool_length) const
-{
-    return linear_by<Both>(found.sine, found.cosine, spread<Both>(tip), tool_length);
 }
 
 Vec3 InverseSolver::linear_readings(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const

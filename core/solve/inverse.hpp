@@ -1,11 +1,9 @@
 // From a pose to readings in closed form, for machines with three independent linear joints and none, one or two rotary
 // joints in any directions, with any offsets, wherever in the chain they sit.
-// Two rotary joints: second subproblem of Paden and Kahan (Murray, Li, Sastry 1994, section 3.3.2), written out in the frames
-// that belong to the two axes, so that both branches cost three arc tangents.
 #pragma once
 
-#include "core/geometry/followed_angle.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/solve/two_axes.hpp"
 #include "core/toolpath/linear_run.hpp"
 
 #include <array>
@@ -13,14 +11,6 @@
 #include <vector>
 
 namespace wexilum {
-
-/// A direction closer than this to the reachable ones counts as reached (CL data with six decimals is off by 0.9e-6 rad).
-inline constexpr double reach_tolerance = 1e-6; // rad
-/// Nearer than this to a direction in which a rotary joint does nothing, a solution is degraded.
-inline constexpr double pole_angle = 1e-3; // rad
-/// Nearer than this the joint's reading is free: it keeps the one it had, or takes the nearest that leaves all joints inside travel (CL
-/// data with six decimals is off by 0.9e-6 rad).
-inline constexpr double pole_free = 1e-6; // rad
 
 /// What a linear joint would have to read where the others can't bring the tip to its place at all, as when they lie in a plane.
 inline constexpr double out_of_reach = 1e12; // mm
@@ -40,57 +30,6 @@ struct Candidates {
     std::vector<Candidate> list;       ///< none or up to two branches, each at the turns nearest to the given readings
     double missed_by = 0;              ///< rad to the nearest reachable direction, where the list is empty
     Vec3 nearest_axis = Vec3::UnitZ(); ///< that direction, in the work's frame
-};
-
-/// Readings of the rotary joints from the work to the tool, the first and the second; joints that are not there read 0.
-using Turns = std::array<double, 2>;
-
-/// A value for each of both branches, computed side by side.
-using Both = Eigen::Array2d;
-/// Such values of the first and the second rotary joint.
-using ByJoint = std::array<Both, 2>;
-
-/// The rotary readings that point the tool along one axis, each in its principal turn.
-struct Branches {
-    int count = 0; ///< 0: unreachable, 1, or 2
-    std::array<Turns, 2> turns{};
-    ByJoint sine{Both::Zero(), Both::Zero()}; ///< of the joints' motions from the reference posture, two rotary joints only
-    ByJoint cosine{Both::Ones(), Both::Ones()};
-    double residual = 0;               ///< rad between the asked and the reached axis
-    double pole = 10;                  ///< rad to the nearest pole of the first joint, beyond 0.1 its sine; large without one
-    double missed_by = 0;              ///< where count is 0: rad to the nearest reachable direction,
-    Vec3 nearest_axis = Vec3::UnitZ(); ///< and that direction, in the work mount's frame
-};
-
-/// Both branches for each cut of a run, first by branch, then by joint.
-struct BranchRun {
-    std::array<std::array<Column, 2>, 2> turns{};
-    std::array<std::array<Column, 2>, 2> sine{}; ///< as in Branches
-    std::array<std::array<Column, 2>, 2> cosine{};
-    std::array<std::array<Column, 3>, 2> linear{}; ///< in the order of linear()
-    Column pole{};                                 ///< as in Branches
-    /// One of them by itself.
-    [[nodiscard]] Branches at(std::size_t i) const
-    {
-        Branches out;
-        out.count = 2;
-        out.pole = pole[i];
-        for (std::size_t joint = 0; joint < 2; ++joint) {
-            for (std::size_t b = 0; b < 2; ++b) {
-                out.turns[b][joint] = turns[b][joint][i];
-                out.sine[joint][Eigen::Index(b)] = sine[b][joint][i];
-                out.cosine[joint][Eigen::Index(b)] = cosine[b][joint][i];
-            }
-        }
-        return out;
-    }
-};
-
-/// What is remembered to follow the branches along a path.
-struct BranchFollower {
-    FollowedAngle azimuth;
-    FollowedAngle inner;
-    FollowedAngle outer;
 };
 
 /// Whole turns of one rotary joint within its travel, and of two together, at most: each has to be looked at. More than that is an error,
@@ -116,21 +55,16 @@ public:
     /// The rotary readings alone for a tool axis (work mount's frame). At a pole the first joint reads as if the tool leaned
     /// in an arbitrary but fixed direction.
     [[nodiscard]] Branches branches(const Vec3& axis) const;
-    /// The same, cheaper, for the axes along a path: readings may be in other than their principal turns.
-    [[nodiscard]] Branches branches(const Vec3& axis, BranchFollower& follower) const;
 
     /// The same for the cuts of a run (work mount's frame) from `first` to before `last`, as far as each has two branches apart from each
-    /// other, with their linear joints; how many. Nothing is remembered of those beyond. The same numbers as one by one.
+    /// other, with their linear joints; how many. The same bits as one by one.
     /// Precondition: two rotary joints, linear_together(); last <= run.count.
-    std::size_t branches_along(const LinearRun& run, std::size_t first, std::size_t last, double tool_length, BranchFollower& follower,
-                               BranchRun& out) const;
+    std::size_t branches_along(const LinearRun& run, std::size_t first, std::size_t last, double tool_length, BranchRun& out) const;
 
     /// The readings of the linear joints, in the order of linear(), that bring the tip to `tip` while the rotary joints read `turns`.
     [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same from sines and cosines of the joints' motions from the reference posture. Precondition: linear_together().
     [[nodiscard]] Vec3 linear_readings(const Turns& sine, const Turns& cosine, const Vec3& tip, double tool_length) const;
-    /// The same for both branches of two rotary joints. Precondition: linear_together().
-    [[nodiscard]] std::array<Both, 3> linear_readings(const Branches& found, const Vec3& tip, double tool_length) const;
     /// The same for one branch of each cut of a run from `first` to before `end`.
     void linear_along(const LinearRun& run, std::size_t first, std::size_t end, double tool_length, const std::array<Column, 2>& sine,
                       const std::array<Column, 2>& cosine, std::array<Column, 3>& out) const;
@@ -158,12 +92,12 @@ public:
 
 private:
     explicit InverseSolver(const Kinematics& kinematics) : kinematics_(kinematics) {}
-    void prepare_two();
+    [[nodiscard]] Status take_linear();
+    [[nodiscard]] Status take_rotary(bool free_about_tool);
     template <typename T>
     [[nodiscard]] std::array<T, 3> linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine, const std::array<T, 3>& tip,
                                              double tool_length) const;
     [[nodiscard]] Branches one_joint(const Vec3& wanted) const;
-    void two_joints(const Vec3& wanted, BranchFollower& follower, Branches& out) const;
 
     Kinematics kinematics_;
     std::vector<JointIndex> linear_;
@@ -175,23 +109,11 @@ private:
     Vec3 linear_at_ = Vec3::Zero();           ///< and of the linear ones
     Vec3 tool_axis_ = Vec3::UnitZ();          ///< base frame, reference posture
 
-    // Two rotary joints: e1, f1 across the first axis and e2 across the second, e's in the plane of both axes.
     bool two_ = false;
+    TwoAxes two_axes_;  ///< of two rotary joints
     bool free_ = false; ///< the only rotary joint turns about the tool
-    Vec3 e1_ = Vec3::UnitX();
-    Vec3 f1_ = Vec3::UnitY();
     Vec3 pole_axis_ = Vec3::UnitZ();
     std::array<bool, 2> pole_reached_{};
-    double c12_ = 0;         ///< cosine between the axes
-    double p2_ = 0;          ///< cosine between tool and second axis
-    double across_ = 1;      ///< squared sine between the axes
-    double across_root_ = 1; ///< its root
-    double inner_scale_ = 1; ///< one over the tool's length across the second axis, in the frame that belongs to both axes
-    Turns second_{};         ///< reading of the second joint in both branches where the tool lies in the plane of both axes
-    double tool_sine_ = 0;
-    double tool_cosine_ = 1;
-    double least_ = 0; ///< smallest and
-    double most_ = 0;  ///< largest angle between tool and first axis, rad
 
     // Linear joints: where all three stand behind the same number of rotary joints, their directions inverted once.
     bool together_ = false;

@@ -34,7 +34,7 @@ template <typename T>
     for (std::size_t i = 0; i < 3; ++i) {
         const auto row = Eigen::Index(i);
         if (directions_straight_) {
-            out[i] = linear_at_zero_ ? way[i] : T(way[i] + linear_at_[row]);
+            out[i] = linear_at_zero_ ? way[i] : way[i] + linear_at_[row];
         } else {
             out[i] = way[0] * directions_inverse_(row, 0) + way[1] * directions_inverse_(row, 1) + way[2] * directions_inverse_(row, 2) +
                      linear_at_[row];

@@ -1,5 +1,6 @@
 #include "core/solve/path_choice.hpp"
 
+#include "core/base/lanes.hpp"
 #include "core/base/units.hpp"
 #include "core/geometry/path_piece.hpp"
 #include "core/solve/free_joint.hpp"
@@ -50,17 +51,17 @@ void PathChooser::take_joints()
 {
     rotary_ = solver_->rotary().size();
     branch_count_ = rotary_ == 2 ? 2 : 1;
-    per_speed_.fill(Both::Zero());
-    travel_low_.fill(Both::Constant(-std::numeric_limits<double>::infinity()));
-    travel_high_.fill(Both::Constant(std::numeric_limits<double>::infinity()));
+    per_speed_.fill(0);
+    travel_low_.fill(-std::numeric_limits<double>::infinity());
+    travel_high_.fill(std::numeric_limits<double>::infinity());
     joints_.fill(std::nullopt);
     const auto place = [&](std::size_t i, JointIndex index) {
         const Joint& joint = machine_.joints[index.value];
         joints_[i] = index;
-        per_speed_[i].setConstant(1 / joint.speed);
+        per_speed_[i] = 1 / joint.speed;
         if (joint.travel) {
-            travel_low_[i].setConstant(joint.travel->low - slack);
-            travel_high_[i].setConstant(joint.travel->high + slack);
+            travel_low_[i] = joint.travel->low - slack;
+            travel_high_[i] = joint.travel->high + slack;
         }
     };
     sense_.fill(0);
@@ -80,7 +81,6 @@ void PathChooser::change_solver(const InverseSolver& solver, const Readings& sta
     const auto before = joints_;
     solver_ = &solver;
     take_joints();
-    follower_ = {};
     for (Survivor& survivor : survivors_) {
         const Chain end = survivor.end;
         for (std::size_t i = 0; i < joints_.size(); ++i) {
@@ -93,32 +93,16 @@ void PathChooser::change_solver(const InverseSolver& solver, const Readings& sta
     lifts_.fill({survivors_.front().end[0], survivors_.front().end[1]});
 }
 
-PathChooser::Chain PathChooser::chain_of(const Chains& chains, std::size_t branch)
-{
-    Chain out;
-    for (std::size_t i = 0; i < out.size(); ++i) {
-        out[i] = chains[i][Eigen::Index(branch)];
-    }
-    return out;
-}
-
 /// `found`: the branches whose turns the lifts are, where they are at hand.
-PathChooser::Chains PathChooser::chains_at(const Lifts& lifts, const Vec3& tip, double tool_length, const Branches* found) const
+std::array<PathChooser::Chain, 2> PathChooser::chains_at(const Lifts& lifts, const Vec3& tip, double tool_length,
+                                                         const Branches* found) const
 {
-    Chains out;
-    out[0] = Both(lifts[0][0], lifts[1][0]);
-    out[1] = Both(lifts[0][1], lifts[1][1]);
-    if (found != nullptr && rotary_ == 2 && solver_->linear_together()) {
-        const auto linear = solver_->linear_readings(*found, tip, tool_length);
-        std::copy(linear.begin(), linear.end(), out.begin() + first_linear);
-        return out;
-    }
-    std::array<Vec3, 2> linear;
-    for (std::size_t b = 0; b < 2; ++b) {
-        linear[b] = int(b) < branch_count_ ? solver_->linear_readings(lifts[b], tip, tool_length) : linear[0];
-    }
-    for (std::size_t i = 0; i < 3; ++i) {
-        out[first_linear + i] = Both(linear[0][Eigen::Index(i)], linear[1][Eigen::Index(i)]);
+    const bool known = found != nullptr && rotary_ == 2 && solver_->linear_together();
+    std::array<Chain, 2> out{};
+    for (std::size_t b = 0; b < std::size_t(branch_count_); ++b) {
+        const Vec3 linear = known ? solver_->linear_readings(found->sine[b], found->cosine[b], tip, tool_length)
+                                  : solver_->linear_readings(lifts[b], tip, tool_length);
+        out[b] = {lifts[b][0], lifts[b][1], linear[0], linear[1], linear[2]};
     }
     return out;
 }
@@ -126,16 +110,15 @@ PathChooser::Chains PathChooser::chains_at(const Lifts& lifts, const Vec3& tip, 
 std::pair<std::int32_t, std::int32_t> PathChooser::turn_range(std::size_t rotary, double low, double high) const
 {
     const auto whole = [](double v) { return static_cast<std::int32_t>(std::clamp(v, -1e9, 1e9)); };
-    return {whole(std::ceil((travel_low_[rotary][0] - low) / whole_turn)),
-            whole(std::floor((travel_high_[rotary][0] - high) / whole_turn))};
+    return {whole(std::ceil((travel_low_[rotary] - low) / whole_turn)), whole(std::floor((travel_high_[rotary] - high) / whole_turn))};
 }
 
-/// How far both chains are inside travel as they stand: negative where a joint is beyond.
-Both PathChooser::room(const Chains& at) const
+/// How far a chain that goes from `low` to `high` stays inside travel as it stands: negative where a joint is beyond.
+double PathChooser::room(const Chain& low, const Chain& high) const
 {
-    Both out = Both::Constant(std::numeric_limits<double>::infinity());
-    for (std::size_t i = 0; i < at.size(); ++i) {
-        out = out.min(at[i] - travel_low_[i]).min(travel_high_[i] - at[i]);
+    double out = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < low.size(); ++i) {
+        out = std::min({out, low[i] - travel_low_[i], travel_high_[i] - high[i]});
     }
     return out;
 }
@@ -143,7 +126,7 @@ Both PathChooser::room(const Chains& at) const
 bool PathChooser::fits(const Chain& low, const Chain& high) const
 {
     for (std::size_t i = first_linear; i < low.size(); ++i) {
-        if (low[i] < travel_low_[i][0] || high[i] > travel_high_[i][0]) {
+        if (low[i] < travel_low_[i] || high[i] > travel_high_[i]) {
             return false;
         }
     }
@@ -160,7 +143,7 @@ double PathChooser::slowest(const Chain& a, const Chain& b) const
 {
     double most = 0;
     for (std::size_t i = 0; i < a.size(); ++i) {
-        most = std::max(most, std::abs(a[i] - b[i]) * per_speed_[i][0]);
+        most = std::max(most, std::abs(a[i] - b[i]) * per_speed_[i]);
     }
     return most;
 }
@@ -205,14 +188,13 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
     frozen_.clear();
     beyond_ = false;
     open_ = true;
-    const Chains here = chains_at(lifts, tip, tool_length, nullptr);
-    const Both inside = room(here);
-    stretch_ = {here, here, here, here, Both::Zero(), Both::Zero(), inside, {}};
-    for (std::size_t b = 0; int(b) < branch_count_; ++b) {
-        const Chain chain = chain_of(here, b);
-        stretch_.alive[b] = inside[Eigen::Index(b)] >= 0 || fits(chain, chain);
+    const std::array<Chain, 2> here = chains_at(lifts, tip, tool_length, nullptr);
+    stretch_ = {};
+    for (std::size_t b = 0; b < std::size_t(branch_count_); ++b) {
+        const double inside = room(here[b], here[b]);
+        stretch_[b] = {here[b], here[b], here[b], here[b], 0, 0, inside, inside >= 0 || fits(here[b], here[b])};
     }
-    if (!stretch_.alive[0] && !stretch_.alive[1]) {
+    if (!stretch_[0].alive && !stretch_[1].alive) {
         beyond_ = true;
         for (int b = 0; b < branch_count_; ++b) {
             frozen_.push_back({b, {}, {true, true}});
@@ -220,70 +202,71 @@ void PathChooser::begin(const Lifts& lifts, const Vec3& tip, double tool_length)
     }
 }
 
-/// Carries all branches on to a point. Where no sheet would be left inside travel nothing is changed and false is the answer, unless
-/// it is to be done anyway.
-[[gnu::flatten]] bool PathChooser::advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found)
+/// Carries all branches on along cuts. Where no sheet would be left inside travel nothing is changed and false is the answer, unless it is
+/// to be done anyway.
+WEXILUM_WIDE bool PathChooser::advance(const Ways& ways, std::size_t count, bool anyway)
 {
-    const Chains at = chains_at(lifts, tip, tool_length, found);
-    Chains low;
-    Chains high;
-    for (std::size_t i = 0; i < at.size(); ++i) {
-        low[i] = stretch_.low[i].min(at[i]);
-        high[i] = stretch_.high[i].max(at[i]);
+    Stretch after = stretch_;
+    for (std::size_t b = 0; b < std::size_t(branch_count_); ++b) {
+        Track& track = after[b];
+        Column step;
+        Column slowest;
+        Column turned;
+        std::fill_n(slowest.begin(), count, 0);
+        std::fill_n(turned.begin(), count, 0);
+        for (std::size_t joint = 0; joint < most_chain; ++joint) {
+            const double* const at = ways[b][joint];
+            const Eigen::Map<const Eigen::ArrayXd> readings(at, Eigen::Index(count));
+            track.low[joint] = std::min(track.low[joint], readings.minCoeff());
+            track.high[joint] = std::max(track.high[joint], readings.maxCoeff());
+            step[0] = std::abs(at[0] - track.last[joint]);
+            for (std::size_t i = 1; i < count; ++i) {
+                step[i] = std::abs(at[i] - at[i - 1]);
+            }
+            const double per_speed = per_speed_[joint];
+            for (std::size_t i = 0; i < count; ++i) {
+                const double seconds = step[i] * per_speed;
+                slowest[i] = slowest[i] < seconds ? seconds : slowest[i];
+            }
+            for (std::size_t i = 0; i < count && joint < first_linear; ++i) {
+                turned[i] += step[i];
+            }
+            track.last[joint] = at[count - 1];
+        }
+        for (std::size_t i = 0; i < count; ++i) {
+            track.seconds += slowest[i];
+            track.turned += turned[i];
+        }
+        track.room = room(track.low, track.high);
+        track.alive = track.alive && (track.room >= 0 || fits(track.low, track.high)); // what is inside as it stands needs no whole turns
     }
-    const Both inside = stretch_.room.min(room(at));
-    std::array<bool, 2> alive = stretch_.alive;
-    for (std::size_t b = 0; b < 2; ++b) {
-        // What is inside travel as it stands needs no whole turns.
-        alive[b] = alive[b] && (inside[Eigen::Index(b)] >= 0 || fits(chain_of(low, b), chain_of(high, b)));
-    }
-    if (!alive[0] && !alive[1] && !beyond_) {
+    if (!after[0].alive && !after[1].alive && !beyond_) {
         if (!anyway) {
             return false;
         }
         frozen_ = sheets();
         beyond_ = true;
     }
-    Both slowest = Both::Zero();
-    for (std::size_t i = 0; i < at.size(); ++i) {
-        slowest = slowest.max((at[i] - stretch_.last[i]).abs() * per_speed_[i]);
-    }
-    stretch_.seconds += slowest;
-    stretch_.turned += (at[0] - stretch_.last[0]).abs() + (at[1] - stretch_.last[1]).abs();
-    stretch_.last = at;
-    stretch_.low = low;
-    stretch_.high = high;
-    stretch_.room = inside;
-    stretch_.alive = alive;
+    stretch_ = after;
     return true;
 }
 
-PathChooser::Seen PathChooser::add(const PathTarget& target) { return add_found(target, solver_->branches(target.pose.axis, follower_)); }
-
-PathChooser::Seen PathChooser::add_found(const PathTarget& target, const Branches& found)
+/// The same to one point.
+bool PathChooser::advance_to(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found)
 {
-    const double chord = (target.pose.axis - here_.axis).lpNorm<1>(); // at least
-    if (open_ && pending_.empty() && !target.link && target.curve == nullptr && rotary_ == 2 && found.count == 2 &&
-        std::min(found.pole, here_pole_) > clear_of_poles * (chord + at_pole)) {
-        // Nearly all targets: a straight cut that no pole is near.
-        const double turn = turn_to(found);
-        const Lifts lifts{Turns{found.turns[0][0] + turn, found.turns[0][1]}, Turns{found.turns[1][0] + turn, found.turns[1][1]}};
-        if (advance(lifts, target.pose.tip, target.tool_length, false, &found)) {
-            write_step(code(Planned::Entry::cut), lifts);
-            lifts_ = lifts;
-            here_ = target.pose;
-            here_pole_ = found.pole;
-            Seen seen;
-            seen.problem = beyond_ ? ChoiceProblem::beyond_travel : ChoiceProblem::none;
-            seen.residual = found.residual;
-            seen.pole = found.pole;
-            return seen;
+    const std::array<Chain, 2> at = chains_at(lifts, tip, tool_length, found);
+    Ways ways{};
+    for (std::size_t b = 0; b < 2; ++b) {
+        for (std::size_t joint = 0; joint < most_chain; ++joint) {
+            ways[b][joint] = &at[b][joint];
         }
     }
-    return add_with_care(target, found);
+    return advance(ways, 1, anyway);
 }
 
-PathChooser::Seen PathChooser::add_with_care(const PathTarget& target, const Branches& found)
+PathChooser::Seen PathChooser::add(const PathTarget& target) { return add_found(target, solver_->branches(target.pose.axis)); }
+
+PathChooser::Seen PathChooser::add_found(const PathTarget& target, const Branches& found)
 {
     Seen seen;
     seen.residual = found.residual;
@@ -389,7 +372,7 @@ void PathChooser::settle_pending(const Branches* next)
 void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart,
                           const Branches* found)
 {
-    if (advance(lifts, tip, target.tool_length, false, found)) {
+    if (advance_to(lifts, tip, target.tool_length, false, found)) {
         return;
     }
     if (target.may_reorient) {
@@ -398,7 +381,7 @@ void PathChooser::move_to(const Lifts& lifts, const Vec3& tip, const PathTarget&
         entry = code(Planned::Entry::reorient);
         depart = lifts_;
     }
-    advance(lifts, tip, target.tool_length, true);
+    advance_to(lifts, tip, target.tool_length, true);
 }
 
 void PathChooser::cut(const PathTarget& target, const Branches& found)
@@ -429,7 +412,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
         PoleStep step{*pass, at_the_pole(opposite), {}};
         const Vec3 tip = piece().at(*pass).tip;
         if (*pass > 0) {
-            advance(step.arrive, tip, target.tool_length, true);
+            advance_to(step.arrive, tip, target.tool_length, true);
         }
         close();
         step.depart = step.arrive;
@@ -437,7 +420,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             step.depart[b][0] = lifts[b][0];
         }
         begin(step.depart, tip, target.tool_length);
-        advance(lifts, target.pose.tip, target.tool_length, true);
+        advance_to(lifts, target.pose.tip, target.tool_length, true);
         write_step(code(Planned::Entry::pole), lifts, opposite);
         steps_.put(step);
     } else {
@@ -445,7 +428,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             // Travel along the curve, not only at its end.
             for (int i = 1; i < 8; ++i) {
                 const Pose between = target.curve->at(i / 8.0);
-                advance(pole ? lifts : lifts_near(solver_->branches(between.axis)), between.tip, target.tool_length, true);
+                advance_to(pole ? lifts : lifts_near(solver_->branches(between.axis)), between.tip, target.tool_length, true);
             }
         }
         move_to(lifts, target.pose.tip, target, entry, depart, pole ? nullptr : &found);
@@ -472,22 +455,22 @@ std::vector<PathChooser::Sheet> PathChooser::sheets() const
     std::vector<Sheet> out;
     for (int b = 0; b < branch_count_; ++b) {
         const auto at = std::size_t(b);
-        if (!stretch_.alive[at]) {
+        if (!stretch_[at].alive) {
             continue;
         }
         std::array<std::pair<std::int32_t, std::int32_t>, 2> range{};
         Sheet sheet{b, {}, {}};
         for (std::size_t i = 0; i < rotary_; ++i) {
-            if (std::isinf(travel_low_[i][0])) {
+            if (std::isinf(travel_low_[i])) {
                 sheet.any_turn[i] = true;
                 continue;
             }
-            const auto [least, most] = turn_range(i, stretch_.low[i][b], stretch_.high[i][b]);
+            const auto [least, most] = turn_range(i, stretch_[at].low[i], stretch_[at].high[i]);
             std::int32_t from = most;
             std::int32_t to = least;
             for (const Survivor& survivor : survivors_) {
                 const auto near =
-                    static_cast<std::int32_t>(std::clamp(std::round((survivor.end[i] - stretch_.first[i][b]) / whole_turn), -1e9, 1e9));
+                    static_cast<std::int32_t>(std::clamp(std::round((survivor.end[i] - stretch_[at].first[i]) / whole_turn), -1e9, 1e9));
                 from = std::min(from, std::clamp(near - farthest_turns, least, most));
                 to = std::max(to, std::clamp(near + farthest_turns, least, most));
             }
@@ -513,15 +496,14 @@ void PathChooser::close()
     std::vector<Survivor> next;
     decisions_.put(BlockHead{static_cast<std::uint32_t>(list.size()), 0, beyond_ ? 1U : 0U});
     for (const Sheet& sheet : list) {
-        const Chain first = chain_of(stretch_.first, std::size_t(sheet.branch));
-        const Chain last = chain_of(stretch_.last, std::size_t(sheet.branch));
+        const Track& track = stretch_[std::size_t(sheet.branch)];
         Survivor best;
         SheetEntry entry{};
         for (std::size_t from = 0; from < survivors_.size(); ++from) {
             const Survivor& before = survivors_[from];
-            Chain start = first;
+            Chain start = track.first;
             std::array<std::int32_t, 2> turns = sheet.turns;
-            double turned = stretch_.turned[sheet.branch];
+            double turned = track.turned;
             double against = 0;
             for (std::size_t i = 0; i < rotary_; ++i) {
                 if (sheet.any_turn[i]) {
@@ -533,11 +515,11 @@ void PathChooser::close()
                 against += way * sense_[i] < 0 ? std::abs(way) : 0;
             }
             Survivor here;
-            here.cost = before.cost + in_nano(slowest(before.end, start) + stretch_.seconds[sheet.branch]);
+            here.cost = before.cost + in_nano(slowest(before.end, start) + track.seconds);
             here.turned = before.turned + in_nano(turned);
             here.against = before.against + in_nano(against);
             if (from == 0 || here.key() < best.key()) {
-                here.end = last;
+                here.end = track.last;
                 for (std::size_t i = 0; i < rotary_; ++i) {
                     here.end[i] += whole_turn * turns[i];
                 }

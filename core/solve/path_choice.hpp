@@ -70,18 +70,20 @@ private:
     static constexpr std::size_t most_chain = 5;
     static constexpr std::size_t first_linear = 2;
     using Chain = std::array<double, most_chain>; ///< two rotary joints (0 where there is none), then the three linear ones
-    using Chains = std::array<Both, most_chain>;  ///< the same of both branches
-    /// The stretch at hand: where each branch began and is, its smallest and largest readings, and what its moves cost.
-    struct Stretch {
-        Chains first;
-        Chains last;
-        Chains low;
-        Chains high;
-        Both seconds;
-        Both turned;
-        Both room; ///< least inside travel so far, as the readings stand
-        std::array<bool, 2> alive;
+    /// Readings of both branches along cuts, by joint of the chain.
+    using Ways = std::array<std::array<const double*, most_chain>, 2>;
+    /// A branch in the stretch at hand: where it began and is, its smallest and largest readings, and what its moves cost.
+    struct Track {
+        Chain first{};
+        Chain last{};
+        Chain low{};
+        Chain high{};
+        double seconds = 0;
+        double turned = 0;
+        double room = 0; ///< least inside travel so far, as the readings stand
+        bool alive = false;
     };
+    using Stretch = std::array<Track, 2>;
     struct Sheet {
         int branch = 0;
         std::array<std::int32_t, 2> turns{};
@@ -96,9 +98,8 @@ private:
     };
     using Lifts = std::array<Turns, 2>;
 
-    [[nodiscard]] static Chain chain_of(const Chains& chains, std::size_t branch);
-    [[nodiscard]] Chains chains_at(const Lifts& lifts, const Vec3& tip, double tool_length, const Branches* found) const;
-    [[nodiscard]] Both room(const Chains& at) const;
+    [[nodiscard]] std::array<Chain, 2> chains_at(const Lifts& lifts, const Vec3& tip, double tool_length, const Branches* found) const;
+    [[nodiscard]] double room(const Chain& low, const Chain& high) const;
     [[nodiscard]] bool fits(const Chain& low, const Chain& high) const;
     [[nodiscard]] std::pair<std::int32_t, std::int32_t> turn_range(std::size_t rotary, double low, double high) const;
     [[nodiscard]] double slowest(const Chain& a, const Chain& b) const;
@@ -107,13 +108,12 @@ private:
     [[nodiscard]] double turn_to(const Branches& found) const;
     [[nodiscard]] Lifts at_the_pole(bool opposite) const;
     void begin(const Lifts& lifts, const Vec3& tip, double tool_length);
-    bool advance(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found = nullptr);
+    bool advance(const Ways& ways, std::size_t count, bool anyway);
+    bool advance_to(const Lifts& lifts, const Vec3& tip, double tool_length, bool anyway, const Branches* found = nullptr);
     void move_to(const Lifts& lifts, const Vec3& tip, const PathTarget& target, std::uint8_t& entry, Lifts& depart,
                  const Branches* found = nullptr);
     Seen add_found(const PathTarget& target, const Branches& found);
-    Seen add_with_care(const PathTarget& target, const Branches& found);
     std::size_t add_along(const LinearRun& run, std::size_t first, std::size_t end);
-    bool advance_along(std::size_t first, std::size_t end);
     void cut(const PathTarget& target, const Branches& found);
     void close();
     void settle_pending(const Branches* next);
@@ -131,12 +131,11 @@ private:
     std::size_t rotary_ = 0;
     int branch_count_ = 1;
     std::array<std::optional<JointIndex>, most_chain> joints_; ///< of the chain
-    Chains per_speed_;                                         ///< the same for both branches
-    std::array<int, 2> sense_{};                               ///< preferred by the rotary joints: -1, 0 or 1
-    Chains travel_low_;
-    Chains travel_high_;
+    Chain per_speed_{};
+    std::array<int, 2> sense_{}; ///< preferred by the rotary joints: -1, 0 or 1
+    Chain travel_low_{};
+    Chain travel_high_{};
     Stretch stretch_;
-    BranchFollower follower_;
     BranchRun run_;                                ///< of the run at hand
     std::array<std::array<Column, 2>, 2> along_{}; ///< its turns, by branch and joint, on the sheets of lifts_
     std::vector<Survivor> survivors_;

@@ -1,5 +1,6 @@
 #include "core/write/cut_run_writer.hpp"
 
+#include "core/base/lanes.hpp"
 #include "core/base/units.hpp"
 #include "core/geometry/sine_cosine.hpp"
 
@@ -59,7 +60,7 @@ void CutRunWriter::prepare(const CutsAlong& cuts, std::size_t first)
 
 /// Counts and readings. Rotary joints are rounded first, so that the linear ones bring the tip to its place for the readings the control
 /// will have.
-void CutRunWriter::find_stands(const CutsAlong& cuts, std::size_t first, std::size_t end)
+WEXILUM_WIDE void CutRunWriter::find_stands(const CutsAlong& cuts, std::size_t first, std::size_t end)
 {
     const InverseSolver& solver = place_.solver();
     const auto& chain = place_.chain.joints;
@@ -91,7 +92,7 @@ void CutRunWriter::find_stands(const CutsAlong& cuts, std::size_t first, std::si
 }
 
 /// What moves, how long that takes, and how far the tip goes.
-void CutRunWriter::find_ways(const CutsAlong& cuts, std::size_t first, std::size_t end)
+WEXILUM_WIDE void CutRunWriter::find_ways(const CutsAlong& cuts, std::size_t first, std::size_t end)
 {
     Stands& out = ahead_;
     Column moved; // bits as numbers
@@ -275,9 +276,7 @@ double CutRunWriter::combined_way(std::size_t at) const
             straight += way * way;
         }
     }
-    // A control that times by the linear way alone times by the turns where nothing else moves.
-    const bool combined = assembly_.controller.rotary_feed == Controller::RotaryFeed::combined || straight < 1e-18;
-    return std::sqrt(straight + (combined ? turns : 0));
+    return feeds_.timed_way(straight, turns, false);
 }
 
 } // namespace wexilum

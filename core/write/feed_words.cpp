@@ -95,9 +95,7 @@ Slot FeedWords::for_block(Statement& statement, const Stand& target, const Block
             straight += way_of_joint * way_of_joint;
         }
     }
-    // A control that times by the linear way alone times by the turns where nothing else moves.
-    const bool combined = (assembly_.controller.rotary_feed == Controller::RotaryFeed::combined && !tip) || straight < 1e-18;
-    return slot(statement, FeedMode::per_minute, std::sqrt(straight + (combined ? turns : 0)) / time.seconds);
+    return slot(statement, FeedMode::per_minute, timed_way(straight, turns, tip) / time.seconds);
 }
 
 /// Of a block in which nothing turns.

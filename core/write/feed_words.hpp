@@ -47,6 +47,15 @@ public:
     double carried_seconds = 0; ///< of cuts too small for a block: the next one makes their way, too
     double carried_length = 0;  ///< mm
 
+    /// The way by which the control times a block in which something turns: the root of `straight`, mm^2, or with `turns`, deg^2.
+    /// `tip`: it keeps the feed at the tip.
+    [[nodiscard]] double timed_way(double straight, double turns, bool tip) const
+    {
+        // A control that times by the linear way alone times by the turns where nothing else moves.
+        const bool combined = (assembly_.controller.rotary_feed == Controller::RotaryFeed::combined && !tip) || straight < 1e-18;
+        return std::sqrt(straight + (combined ? turns : 0));
+    }
+
     [[nodiscard]] bool leaves_cuts_plain() const override { return cutting_on(); }
 
 private:

@@ -1,6 +1,5 @@
 // Arcs, great circles and projections against closed forms.
 #include "core/base/units.hpp"
-#include "core/geometry/followed_angle.hpp"
 #include "core/geometry/path_piece.hpp"
 #include "core/geometry/sine_cosine.hpp"
 
@@ -121,23 +120,27 @@ private Q_SLOTS:
         }
     }
 
-    void followed_angles_stay_with_what_is_computed_anew()
+    void plane_angles_are_those_of_the_library()
     {
         constexpr unsigned seed = 90125;
         qInfo("seed %u", seed);
         std::mt19937_64 random(seed);
         std::uniform_real_distribution<double> uniform(-1, 1);
-        FollowedAngle angle;
-        double reading = 0.3;
-        int turns = 0;
-        for (int i = 0; i < 300000; ++i) {
-            // From far below to well above the longest step that is followed, drifting so that many turns are made.
-            reading += (uniform(random) + 0.2) * std::pow(10, 2.5 * uniform(random) - 2.7);
-            turns = std::max(turns, int(reading / (2 * pi)));
-            const double followed = angle.at(std::sin(reading), std::cos(reading));
-            QVERIFY2(std::abs(wrapped(followed - reading)) < 1e-13 + 2e-16 * std::abs(reading), qPrintable(QString::number(i)));
+        const auto digits_off = [](double sine, double cosine) { // in units of the last digit
+            const double wanted = std::atan2(sine, cosine);
+            const double digit = std::nextafter(std::abs(wanted), 4) - std::abs(wanted);
+            return std::abs(plane_angle(sine, cosine) - wanted) / digit;
+        };
+        for (int i = 0; i < 300000; ++i) { // all round, also next to both axes, and of any length
+            const double angle = i % 2 == 0 ? pi * uniform(random) : pi / 4 * (i % 8) + std::pow(10, -8 + 8 * uniform(random));
+            const double length = std::pow(10, 3 * uniform(random));
+            QVERIFY2(digits_off(length * std::sin(angle), length * std::cos(angle)) <= 2, qPrintable(QString::number(angle, 'g', 17)));
         }
-        QVERIFY(turns > 10);
+        QCOMPARE(plane_angle(0, 1), 0.0);
+        QCOMPARE(plane_angle(1, 0), pi / 2);
+        QCOMPARE(plane_angle(-1, 0), -pi / 2);
+        QCOMPARE(plane_angle(0, -1), pi);
+        QCOMPARE(plane_angle(2, 2), pi / 4);
     }
 
     void sines_and_cosines_are_those_of_the_library()
