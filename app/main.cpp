@@ -50,7 +50,7 @@ void settle(int ms)
 
 int take_picture(MainWindow& window, const QString& file, const QCommandLineParser& options)
 {
-    if (!window.workspace().job().isEmpty() && !wait_for([&] { return !window.workspace().is_running(); })) {
+    if (!window.workspace().job().isEmpty() && !wait_for([&] { return !window.workspace().runs().is_running(); })) {
         std::fprintf(stderr, "wexilum: the run takes longer than a picture waits\n");
         return 1;
     }
@@ -71,11 +71,11 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
         (void)window.workspace().documents().replace(edit.value(0), at, at + from.size(), edit.value(2).toStdString(),
                                                      QStringLiteral("edit"));
         window.show_file(edit.value(0));
-        wait_for([&] { return !window.workspace().is_running(); });
+        wait_for([&] { return !window.workspace().runs().is_running(); });
     }
     if (options.isSet(QStringLiteral("compare"))) {
         window.replay().load(options.value(QStringLiteral("compare")));
-        wait_for([&] { return !window.workspace().loaded() || window.workspace().loaded()->replayed; });
+        wait_for([&] { return !window.workspace().compared().loaded() || window.workspace().compared().loaded()->replayed; });
     }
     if (options.value(QStringLiteral("view")) == QStringLiteral("palette")) {
         window.open_palette();
@@ -91,9 +91,8 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
         window.machine().show_side(wexilum::app::MachineView::Side::define);
         window.machine().definition().choose(options.value(QStringLiteral("define")));
     }
-    if (options.isSet(QStringLiteral("section"))) {
-        window.machine().show_section_across(int(QStringLiteral("xyz").indexOf(options.value(QStringLiteral("section")).toLower())));
-    }
+    const auto axis = QStringLiteral("xyz").indexOf(options.value(QStringLiteral("section")).toLower());
+    window.machine().view_bar().show_section_across(options.isSet(QStringLiteral("section")) ? int(axis) : -1);
     if (options.isSet(QStringLiteral("beside"))) {
         const auto side = wexilum::app::MachineView::side_named(options.value(QStringLiteral("beside")));
         window.machine().show_side(side.value_or(wexilum::app::MachineView::Side::none));
@@ -110,7 +109,7 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
         }
         if (side == wexilum::app::MachineView::Side::contact) {
             window.findChild<QPushButton*>(QStringLiteral("contact-check"))->click();
-            wait_for([&] { return !window.workspace().is_checking_contact(); });
+            wait_for([&] { return !window.workspace().contact().is_running(); });
             auto* places = window.findChild<QTableWidget*>(QStringLiteral("contact-places"));
             const auto near = places->findItems(QStringLiteral(" of "), Qt::MatchContains); // with a distance to be seen
             places->setCurrentCell(near.isEmpty() ? 0 : near.front()->row(), 0);
@@ -236,14 +235,14 @@ int main(int argc, char** argv)
     }
     if (options.isSet(QStringLiteral("project"))) {
         if (!window.open(options.value(QStringLiteral("project"))) && picture) {
-            std::fprintf(stderr, "wexilum: %s is no project\n", qPrintable(options.value(QStringLiteral("project"))));
+            std::fprintf(stderr, "wexilum: %s is not a project\n", qPrintable(options.value(QStringLiteral("project"))));
             return 2;
         }
         if (options.isSet(QStringLiteral("job"))) {
             const QString job = options.value(QStringLiteral("job"));
-            if (!window.workspace().jobs().contains(job)) {
+            if (!window.workspace().project().jobs().contains(job)) {
                 std::fprintf(stderr, "wexilum: the project has no job \"%s\"; its jobs are: %s\n", qPrintable(job),
-                             qPrintable(window.workspace().jobs().join(QStringLiteral(", "))));
+                             qPrintable(window.workspace().project().jobs().join(QStringLiteral(", "))));
                 return 2;
             }
             window.workspace().set_job(job);

@@ -44,7 +44,7 @@ double run_to_the_end(MainWindow& window, double& after_code)
     bool code = false;
     const QObject here; // the connection ends with what it writes to
     QObject::connect(&window.workspace(), &Workspace::code_changed, &here, [&code] { code = true; });
-    while (window.workspace().is_running() || window.workspace().is_replay_old()) {
+    while (window.workspace().runs().is_running() || window.workspace().is_replay_old()) {
         const bool before = code;
         turn.start();
         QCoreApplication::processEvents(QEventLoop::AllEvents, 5);
@@ -157,7 +157,7 @@ void rule_edits(MainWindow& window, const char* name, const char* rulebook, doub
         bool previewed = false;
         QElapsedTimer timer;
         const QObject here;
-        QObject::connect(&window.workspace(), &Workspace::code_previewed, &here, [&] {
+        QObject::connect(&window.workspace().runs(), &JobRun::previewed, &here, [&] {
             window.code().area().viewport()->repaint();
             seen.push_back(ms_since(timer));
             previewed = true;

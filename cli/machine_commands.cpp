@@ -108,8 +108,8 @@ Told tell(const Machine& machine, const Choice& choice, const Place& place, std:
     if (choice.problem == ChoiceProblem::unreachable) {
         finding.kind = "unreachable";
         finding.message = fmt::format("no rotary posture brings the tool axis there: {:.4f} deg are missing", to_deg(choice.missed_by));
-        finding.cure = fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}", choice.nearest_axis.x(),
-                                   choice.nearest_axis.y(), choice.nearest_axis.z());
+        finding.cure = fmt::format("the nearest axis in reach is {:.6f}, {:.6f}, {:.6f}", choice.nearest_axis.x(), choice.nearest_axis.y(),
+                                   choice.nearest_axis.z());
         findings.add(std::move(finding), "", row);
         return {"unreachable", false};
     }

@@ -30,7 +30,7 @@ int run(int argc, char** argv)
         [](const std::string& text) {
             double value = 0;
             const bool fine = CLI::detail::lexical_cast(text, value) && value >= -1e6 && value <= 1e6; // no NaN either
-            return fine ? std::string() : fmt::format("{} is no length from -1000000 to 1000000 mm", text);
+            return fine ? std::string() : fmt::format("{} is not a length from -1000000 to 1000000 mm", text);
         },
         "mm");
     JobOptions post_options;

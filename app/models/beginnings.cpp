@@ -38,7 +38,7 @@ Error taken(const QString& path) { return {ErrorKind::value, path.toStdString() 
 /// The first file of a folder of the project, with its folder; empty where there is none.
 std::string first_of(const Workspace& workspace, const char* folder, const char* ending)
 {
-    const QStringList all = workspace.files_in(QLatin1String(folder), QLatin1String(ending));
+    const QStringList all = workspace.project().files_in(QLatin1String(folder), QLatin1String(ending));
     return all.isEmpty() ? std::string() : std::string(folder) + "/" + all.first().toStdString();
 }
 
@@ -131,7 +131,7 @@ Result<QString> Beginnings::file(FirstKind kind, const QString& name)
     // A setup is for a machine, which it is drawn by; the first where no job is looked at.
     Machine machine;
     if (kind == FirstKind::setup && named.drawn == nullptr && !named.machine.empty()) {
-        const std::string path = workspace_.folder().toStdString() + "/" + named.machine;
+        const std::string path = workspace_.project().folder().toStdString() + "/" + named.machine;
         auto text = RealFileSystem().read_all(path, json::max_bytes);
         auto document = text ? json::Document::parse(std::move(*text), named.machine) : Result<json::Document>(text.error());
         if (auto read = document ? read_machine(*document) : Result<Machine>(document.error())) {
@@ -144,10 +144,10 @@ Result<QString> Beginnings::file(FirstKind kind, const QString& name)
         return made.error();
     }
     const QString path = QString::fromStdString(made->path);
-    if (QFileInfo::exists(workspace_.folder() + QLatin1Char('/') + path)) {
+    if (QFileInfo::exists(workspace_.project().folder() + QLatin1Char('/') + path)) {
         return taken(path);
     }
-    if (const Status status = write_all(workspace_.folder(), {*made}); !status) {
+    if (const Status status = write_all(workspace_.project().folder(), {*made}); !status) {
         return status.error();
     }
     workspace_.rescan();
@@ -157,14 +157,14 @@ Result<QString> Beginnings::file(FirstKind kind, const QString& name)
 Result<QString> Beginnings::toolpath(const QString& path)
 {
     const QString inside = QStringLiteral("toolpaths/") + QFileInfo(path).fileName();
-    if (QFileInfo::exists(workspace_.folder() + QLatin1Char('/') + inside)) {
+    if (QFileInfo::exists(workspace_.project().folder() + QLatin1Char('/') + inside)) {
         return taken(inside);
     }
     auto text = RealFileSystem().read_all(path.toStdString(), std::size_t{1} << 31);
     if (!text) {
         return text.error();
     }
-    if (const Status status = write_all(workspace_.folder(), {{inside.toStdString(), std::move(*text)}}); !status) {
+    if (const Status status = write_all(workspace_.project().folder(), {{inside.toStdString(), std::move(*text)}}); !status) {
         return status.error();
     }
     workspace_.rescan();

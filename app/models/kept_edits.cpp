@@ -142,7 +142,7 @@ QStringList KeptEdits::take_back(const LeftEdits& left)
     QStringList failed;
     for (const LeftEdits::File& file : left.files) {
         const auto now = documents_.text(file.path);
-        if (!now || !documents_.replace(file.path, 0, (*now)->size(), file.text, tr("edits kept from before"))) {
+        if (!now || !documents_.replace(file.path, 0, (*now)->size(), file.text, tr("kept edits"))) {
             failed.push_back(file.path);
         }
     }

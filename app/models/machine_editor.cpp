@@ -18,12 +18,12 @@ MachineEditor::MachineEditor(Workspace& workspace, QObject* parent) : QObject(pa
     connect(&workspace, &Workspace::code_changed, this, &MachineEditor::read);
     connect(&workspace, &Workspace::findings_changed, this, &MachineEditor::changed);
     connect(&workspace, &Workspace::job_changed, this, &MachineEditor::read);
-    connect(&workspace, &Workspace::project_changed, this, [this] {
+    connect(&workspace.project(), &ProjectFiles::changed, this, [this] {
         // Files that come and go in the same project leave alone what is edited.
-        if (folder_ == workspace_.folder() && chosen_ && workspace_.documents().text(path_)) {
+        if (folder_ == workspace_.project().folder() && chosen_ && workspace_.documents().text(path_)) {
             return;
         }
-        folder_ = workspace_.folder();
+        folder_ = workspace_.project().folder();
         chosen_ = false;
         path_.clear();
         machine_.reset();
@@ -85,7 +85,7 @@ Status MachineEditor::begin(const QString& name, std::size_t start)
     }
     const QString path = QStringLiteral("machines/%1.json").arg(name);
     RealFileSystem files;
-    const std::string whole = (workspace_.folder() + QLatin1Char('/') + path).toStdString();
+    const std::string whole = (workspace_.project().folder() + QLatin1Char('/') + path).toStdString();
     if (files.open(whole)) {
         return Error{ErrorKind::value, path.toStdString() + " is there already", {}, "type another name, or choose it to edit it"};
     }

@@ -73,7 +73,7 @@ QVariant RecordsModel::data(const QModelIndex& index, int role) const
     }
     switch (index.column()) {
     case number: return grouped(row + 1);
-    case event: return QString::fromLatin1(event_name(records.kinds[row]));
+    case event: return QString::fromLatin1(record_kinds[records.kinds[row]].event);
     case line: return records.sources[row].line.value == 0 ? QString() : grouped(records.sources[row].line.value);
     default: {
         if (records.sources[row].line.value == 0) {

@@ -29,7 +29,7 @@ const Machine* SetupEditor::machine() const { return workspace_.results() ? &wor
 void SetupEditor::read()
 {
     if (workspace_.results()) {
-        path_ = workspace_.setup_path();
+        path_ = workspace_.results() ? workspace_.results()->setup_path() : QString();
     } else {
         path_.clear();
         setup_.reset();
@@ -139,7 +139,7 @@ bool OffsetsModel::setData(const QModelIndex& index, const QVariant& value, int 
     const bool rotary = joint.kind == JointKind::rotary;
     const auto number = quantity_of(value.toString(), rotary ? Measure::angle : Measure::length);
     if (!number) {
-        Q_EMIT editor_.refused(tr("\"%1\" is no %2; type a number, with or without a unit (mm, in, °, rad)")
+        Q_EMIT editor_.refused(tr("\"%1\" is not a %2; type a number, with or without a unit (mm, in, °, rad)")
                                    .arg(value.toString(), rotary ? tr("angle") : tr("length")));
         return false;
     }
@@ -248,7 +248,7 @@ bool ToolsModel::setData(const QModelIndex& index, const QVariant& value, int ro
     const auto number = text.isEmpty() && length ? std::nullopt : quantity_of(text, length ? Measure::length : Measure::plain);
     if (!number && !(text.isEmpty() && length)) {
         Q_EMIT editor_.refused(
-            tr("\"%1\" is no number for the %2").arg(text, headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString()));
+            tr("\"%1\" is not a number for the %2").arg(text, headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString()));
         return false;
     }
     return editor_.edit(label, [&](const json::Document& d) { return set_tool_number(d, row, field, number); });

@@ -126,7 +126,7 @@ void replay(const Workspace& workspace, const JobResults& results, StationState&
     out.old = workspace.is_replay_old();
     if (!results.replayed) {
         out.figure = QStringLiteral("—");
-        out.status = workspace.is_running() ? tr("reading back …") : tr("not run");
+        out.status = workspace.runs().is_running() ? tr("reading back …") : tr("not run");
         return;
     }
     const ReplayReport& report = results.replayed->report;
@@ -137,7 +137,7 @@ void replay(const Workspace& workspace, const JobResults& results, StationState&
         out.figure += QStringLiteral(" · %1°").arg(to_deg(axis), 0, 'f', 4);
     }
     const std::size_t count = report.findings.count(Severity::error);
-    const auto& loaded = workspace.loaded();
+    const auto& loaded = workspace.compared().loaded();
     const bool compared = loaded && loaded->replayed;
     const bool proven = results.replayed->proven();
     out.state = !proven || (compared && !loaded->replayed->proven()) ? State::beyond : State::fits;
@@ -192,7 +192,7 @@ StationState station_state(const Workspace& workspace, Station station)
     StationState out;
     out.name = name_of(station);
     out.figure = QStringLiteral("—");
-    out.status = workspace.is_running() ? tr("running …") : tr("not run");
+    out.status = workspace.runs().is_running() ? tr("running …") : tr("not run");
     if (const auto& results = workspace.results()) {
         switch (station) {
         case Station::toolpath: toolpath(*results, out); break;
@@ -210,7 +210,7 @@ StationState station_state(const Workspace& workspace, Station station)
         out.old = false;
     } else if (out.old) {
         out.state = State::margin;
-        out.status = workspace.is_running() ? tr("being renewed") : tr("older than the edit");
+        out.status = workspace.runs().is_running() ? tr("being renewed") : tr("older than the edit");
     }
     return out;
 }

@@ -181,9 +181,9 @@ public:
         const JobOperation& operation = a_.job.operations[operation_];
         if (!best) {
             return Error{ErrorKind::value,
-                         fmt::format("in the operation {} the joints {} point the same way, and no way of standing is free{}: {}",
-                                     operation.id, names(),
-                                     all_tried() ? fmt::format(" of the {} that were tried, least overhang first", tried_) : "", less),
+                         fmt::format("in the operation {} the joints {} point the same way, and no posture is free{}: {}", operation.id,
+                                     names(), all_tried() ? fmt::format(" of the {} that were tried, least overhang first", tried_) : "",
+                                     less),
                          operation.place, "move the part, take a longer tool, or park all but one of them in the operation's \"posture\""};
         }
         std::string stands;

@@ -186,20 +186,11 @@ bool Jogger::leads_out(std::size_t pair, const JogWay& way) const
     return false;
 }
 
-Jogger::Outcome Jogger::go(const Readings& now, const JogWay& way, bool closer)
+/// Sets how near each pair may come, and gathers those that are nearer already; what is in the way where one touches and the way does not
+/// lead out of that.
+std::optional<Jogger::Outcome> Jogger::keep_clear(const Readings& now, const JogWay& way, bool closer, std::vector<Held>& held)
 {
-    const Machine& machine = assembly_->machine;
     ContactWatch& watch = contact_.watch();
-    const auto end = way(1);
-    if (!end) {
-        return {now, Stopped::reach, "no posture of the machine stands on the whole of this way"};
-    }
-    // A pair that is nearer than it should be may not come nearer still; one that touches has to come apart.
-    struct Held {
-        std::size_t pair;
-        double distance;
-    };
-    std::vector<Held> held;
     for (std::size_t p = 0; p < watch.pairs(); ++p) {
         const double clearance = closer ? just_before : std::max(just_before, watch.pair(p).clearance);
         const double distance = distance_of(p, now);
@@ -209,84 +200,106 @@ Jogger::Outcome Jogger::go(const Readings& now, const JogWay& way, bool closer)
             continue;
         }
         if (distance <= 0 && !leads_out(p, way)) {
-            return {now, Stopped::contact, fmt::format("{} touch: only ways that bring them apart can be gone", names_of(p, now))};
+            return Outcome{now, Stopped::contact, fmt::format("{} touch: only moves that take them apart are possible", names_of(p, now))};
         }
         held.push_back({p, distance});
     }
+    return std::nullopt;
+}
+
+/// A joint that would go further beyond its travel.
+std::optional<Jogger::Outcome> Jogger::end_of_travel(const Readings& from, const Readings& to) const
+{
+    for (std::size_t i = 0; i < assembly_->machine.joints.size(); ++i) {
+        const Joint& joint = assembly_->machine.joints[i];
+        const double before = from[Eigen::Index(i)];
+        const double after = to[Eigen::Index(i)];
+        const auto& travel = joint.travel;
+        if (travel && ((after < travel->low - 1e-9 && after < before) || (after > travel->high + 1e-9 && after > before))) {
+            const double bound = after < before ? travel->low : travel->high;
+            return Outcome{{},
+                           Stopped::travel,
+                           joint.kind == JointKind::rotary
+                               ? fmt::format("{} is at the end of its travel, {:.4f} deg", joint.id, to_deg(bound))
+                               : fmt::format("{} is at the end of its travel, {:.3f} mm", joint.id, bound)};
+        }
+    }
+    return std::nullopt;
+}
+
+/// What is in the way of a stretch.
+std::optional<Jogger::Outcome> Jogger::hindrance(const Readings& from, const std::optional<Readings>& to, bool closer,
+                                                 const std::vector<Held>& held)
+{
+    if (!to) {
+        return Outcome{{}, Stopped::reach, "the machine has no posture further along this move"};
+    }
+    if (auto end = end_of_travel(from, *to)) {
+        return end;
+    }
+    ContactWatch& watch = contact_.watch();
+    std::vector<Meeting> meetings;
+    watch.along(from, *to, 0, meetings);
+    if (!meetings.empty()) {
+        const auto& solids = watch.solids();
+        const Meeting& first = meetings.front();
+        return Outcome{{},
+                       closer ? Stopped::contact : Stopped::clearance,
+                       fmt::format("{} and {} would come nearer than {:.2f} mm", solids[first.a].body().id, solids[first.b].body().id,
+                                   closer ? just_before : std::max(just_before, watch.pair(first.pair).clearance))};
+    }
+    for (const Held& one : held) { // one that is nearer than it should be may not come nearer still; one that touches has to come apart
+        const double after = distance_of(one.pair, *to);
+        if (after < std::min(one.distance, distance_of(one.pair, from)) - comes_nearer || (one.distance > 0 && after <= 0)) {
+            return Outcome{{},
+                           Stopped::clearance,
+                           fmt::format("{} are nearer than they should be, and would come nearer still", names_of(one.pair, *to))};
+        }
+    }
+    return std::nullopt;
+}
+
+Jogger::Outcome Jogger::go(const Readings& now, const JogWay& way, bool closer)
+{
+    const auto end = way(1);
+    if (!end) {
+        return {now, Stopped::reach, "the machine has no posture along the whole of this move"};
+    }
+    std::vector<Held> held;
+    if (auto touching = keep_clear(now, way, closer, held)) {
+        return *touching;
+    }
     double most = 0;
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+    for (std::size_t i = 0; i < assembly_->machine.joints.size(); ++i) {
         const double by = std::abs((*end)[Eigen::Index(i)] - now[Eigen::Index(i)]);
-        most = std::max(most, by / (machine.joints[i].kind == JointKind::rotary ? part_turn : part_length));
+        most = std::max(most, by / (assembly_->machine.joints[i].kind == JointKind::rotary ? part_turn : part_length));
     }
     const int parts = std::clamp(int(std::ceil(most)), 1, most_parts);
-    Outcome why;
-    std::vector<Meeting> meetings;
-    /// Whether the stretch can be gone; otherwise `why` says what is in its way.
-    const auto free = [&](const Readings& from, const std::optional<Readings>& to) {
-        if (!to) {
-            why = {{}, Stopped::reach, "no posture of the machine stands further on this way"};
-            return false;
-        }
-        for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-            const double before = from[Eigen::Index(i)];
-            const double after = (*to)[Eigen::Index(i)];
-            const auto& travel = machine.joints[i].travel;
-            const bool beyond =
-                travel && ((after < travel->low - 1e-9 && after < before) || (after > travel->high + 1e-9 && after > before));
-            if (beyond) {
-                const bool rotary = machine.joints[i].kind == JointKind::rotary;
-                const double bound = after < before ? travel->low : travel->high;
-                why = {{},
-                       Stopped::travel,
-                       rotary ? fmt::format("{} is at the end of its travel, {:.4f} deg", machine.joints[i].id, to_deg(bound))
-                              : fmt::format("{} is at the end of its travel, {:.3f} mm", machine.joints[i].id, bound)};
-                return false;
-            }
-        }
-        meetings.clear();
-        watch.along(from, *to, 0, meetings);
-        if (!meetings.empty()) {
-            const auto& solids = watch.solids();
-            const Meeting& first = meetings.front();
-            why = {{},
-                   closer ? Stopped::contact : Stopped::clearance,
-                   fmt::format("{} and {} would come nearer than {:.2f} mm", solids[first.a].body().id, solids[first.b].body().id,
-                               closer ? just_before : std::max(just_before, watch.pair(first.pair).clearance))};
-            return false;
-        }
-        for (const Held& one : held) {
-            const double after = distance_of(one.pair, *to);
-            if (after < std::min(one.distance, distance_of(one.pair, from)) - comes_nearer || (one.distance > 0 && after <= 0)) {
-                why = {{},
-                       Stopped::clearance,
-                       fmt::format("{} are nearer than they should be, and would come nearer still", names_of(one.pair, *to))};
-                return false;
-            }
-        }
-        return true;
-    };
     Readings at = now;
     for (int k = 1; k <= parts; ++k) {
         const auto next = k == parts ? end : way(double(k) / parts);
-        if (free(at, next)) {
+        if (!hindrance(at, next, closer, held)) {
             at = *next;
             continue;
         }
         double low = double(k - 1) / parts;
         double high = double(k) / parts;
+        std::optional<Outcome> why;
         for (int i = 0; i < halvings; ++i) {
             const double middle = (low + high) / 2;
             const auto between = way(middle);
-            if (free(at, between)) {
+            if (const auto found = hindrance(at, between, closer, held)) {
+                why = found;
+                high = middle;
+            } else {
                 at = *between;
                 low = middle;
-            } else {
-                high = middle;
             }
         }
-        free(at, way(high)); // the last thing in the way is what is told
-        why.readings = at;
-        return why;
+        const auto last = hindrance(at, way(high), closer, held); // what is in the way last is what is told
+        Outcome out = last ? *last : why.value_or(Outcome{});
+        out.readings = at;
+        return out;
     }
     return {at, Stopped::no, {}};
 }

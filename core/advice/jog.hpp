@@ -64,6 +64,15 @@ public:
     [[nodiscard]] std::vector<std::optional<double>> work_readings(const Readings& now) const;
 
 private:
+    /// A pair that is nearer than it should be.
+    struct Held {
+        std::size_t pair;
+        double distance;
+    };
+    [[nodiscard]] std::optional<Outcome> keep_clear(const Readings& now, const JogWay& way, bool closer, std::vector<Held>& held);
+    [[nodiscard]] std::optional<Outcome> end_of_travel(const Readings& from, const Readings& to) const;
+    [[nodiscard]] std::optional<Outcome> hindrance(const Readings& from, const std::optional<Readings>& to, bool closer,
+                                                   const std::vector<Held>& held);
     Jogger(const Assembly& assembly, InverseSolver solver, ContactSet contact);
     [[nodiscard]] Vec3 direction(const Readings& now, JogFrame frame, std::size_t axis) const;
     [[nodiscard]] bool in_chain(JointIndex joint) const;

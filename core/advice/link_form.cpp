@@ -74,7 +74,7 @@ Result<std::string> edited(const Document& job, const Assembly& a, std::size_t o
 {
     const auto place = place_in_file(job, a, operation);
     if (!place) {
-        return wrong("the job's file does not have this operation any more", "run the job again and look once more");
+        return wrong("the job's file does not have this operation any more", "run the job again");
     }
     const auto text = with_own_links(job, *place);
     if (!text) {
@@ -196,7 +196,7 @@ Result<OperationLinks> links_in(const Document& job, const Assembly& a, std::siz
 {
     const auto place = place_in_file(job, a, operation);
     if (!place) {
-        return wrong("the job's file does not have this operation any more", "run the job again and look once more");
+        return wrong("the job's file does not have this operation any more", "run the job again");
     }
     const Node* own = json::node_at(job, {"operations", *place});
     json::Problems problems(job);
@@ -285,7 +285,7 @@ Result<std::string> with_list(const Document& job, const Assembly& a, std::size_
                                std::vector<std::string> texts;
                                for (const LinkItem& item : items) {
                                    if (item.kept && *item.kept >= in_force.size()) {
-                                       return wrong("the links have changed in between", "look again and repeat the change");
+                                       return wrong("the links have changed in between", "repeat the change");
                                    }
                                    texts.push_back(item.kept && kept != nullptr
                                                        ? bytes_of(document, kept->items[*item.kept])
@@ -408,7 +408,7 @@ Result<std::string> with_clearance(const Document& job, const Assembly& a, std::
         text = fmt::format("{{\"box\": {{\"low\": {}, \"high\": {}}}}}", point_text(low - Vec3::Constant(beside), units),
                            point_text(high + Vec3::Constant(beside), units));
     } else if (!shape.empty()) {
-        return wrong(fmt::format("\"{}\" is no shape of a clearance surface", shape), "choose a plane, cylinder, sphere or box");
+        return wrong(fmt::format("\"{}\" is not a shape of a clearance surface", shape), "choose a plane, cylinder, sphere or box");
     }
     if (shape == clearance_shape(job, a, operation)) {
         return job.text();

@@ -43,7 +43,7 @@ public:
     {
         const std::size_t at = token();
         if (stack_.back()->find(value) != nullptr) {
-            return fail(at, fmt::format("the key \"{}\" stands twice", value), "keep one of the two");
+            return fail(at, fmt::format("the key \"{}\" appears twice", value), "keep one of the two");
         }
         if (stack_.back()->members.size() == max_members) {
             return fail(at, fmt::format("an object has more than {} keys", max_members), "no file of this project needs so many");

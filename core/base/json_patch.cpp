@@ -15,7 +15,7 @@ Error no_such(const Document& document, const Path& path)
         said +=
             (said.empty() ? "" : " / ") + (step.index() == 0 ? std::get<std::string>(step) : std::to_string(std::get<std::size_t>(step)));
     }
-    return {ErrorKind::value, fmt::format("there is no {}", said), {document.file_name(), 0, 0}, "the file has changed; look again"};
+    return {ErrorKind::value, fmt::format("there is no {}", said), {document.file_name(), 0, 0}, "the file has changed; try again"};
 }
 
 /// White space between a position and the non-blank before it.

@@ -29,7 +29,7 @@ std::optional<std::string> unfit_word(std::string_view text)
         return fmt::format("a word has {} characters, {} are the most", text.size(), longest_word);
     }
     if (const std::size_t at = first_unplain(text); at != std::string_view::npos) {
-        return fmt::format("a word has the character {}, which is no plain one", code_of(text[at]));
+        return fmt::format("a word has the character {}, which is not a plain one", code_of(text[at]));
     }
     if (text.front() == ' ' || text.back() == ' ') {
         return "a word begins or ends with a blank";

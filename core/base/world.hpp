@@ -48,7 +48,7 @@ public:
 class NewFiles {
 public:
     virtual ~NewFiles() = default;
-    /// Begins a file; its folder is made where missing. A link is followed; an error where something stands there that is no plain file.
+    /// Begins a file; its folder is made where missing. A link is followed; an error where something stands there that is not a plain file.
     /// The sink lives as long as the set, and is written before the next add().
     virtual Result<ByteSink*> add(const std::string& path) = 0;
     /// Once this has succeeded the files are on the disk and under their names, so that no power cut loses them. After an error, or a cut

@@ -38,7 +38,7 @@ public:
     /// Between records: the same, with the job's tolerance where rotary joints move or lines stand for an arc, with the
     /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place.
     [[nodiscard]] Budget between(const Budget& at_record, const Motion& motion) const;
-    /// At a block's end that is no record's: the place along the way is free within the tip's budget.
+    /// At a block's end that is not a record's: the place along the way is free within the tip's budget.
     [[nodiscard]] static Budget on_way(const Budget& at_record, double axis_rate);
     /// Half an increment of a joint's word, mm or rad; 0 for a joint that has none.
     [[nodiscard]] double half_increment(std::size_t joint) const { return half_[joint]; }

@@ -40,7 +40,7 @@ void Comparer::leave_uncovered(const Expected& item)
         missing("stop-missing", "a dwell or stop of the path is not in the program", "restore the block");
         break;
     case Expected::Kind::by_hand:
-        missing("set-missing", "nobody is told to fit or set what the path needs", "restore the message and its stop");
+        missing("set-missing", "the program tells nobody to fit or set what the path needs", "restore the message and its stop");
         break;
     case Expected::Kind::rapid:
         missing("target-missed", "no rapid of the program ends at this position", "restore the block that goes there");
@@ -72,7 +72,7 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
     leave_uncovered(place_.next(), at);
     if (change->tool != tool) {
         log_.find(Severity::error, "tool-differs", "",
-                  fmt::format("the program takes tool {}, the path asks for tool {}", tool, change->tool), "correct the tool word", change,
+                  fmt::format("the program calls tool {}, the path asks for tool {}", tool, change->tool), "correct the tool word", change,
                   block);
     }
     place_.go_to(at);
@@ -164,7 +164,7 @@ void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& r
     }
     const Expected* item = place_.current();
     if (item == nullptr || item->kind != Expected::Kind::by_hand) {
-        log_.find(Severity::error, "set-extra", "", "a person is told to fit or set something where the path goes on as it is",
+        log_.find(Severity::error, "set-extra", "", "the program tells a person to fit or set something, and the path needs nothing there",
                   "remove the message and its stop", item, block);
         return;
     }

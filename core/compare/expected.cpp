@@ -86,8 +86,8 @@ void ExpectedPath::on(const record::Linear& r)
     window_.back().may_feed = first;
 }
 
-template <typename Curve>
-void ExpectedPath::curve(const Curve& r)
+template <Curve T>
+void ExpectedPath::on(const T& r)
 {
     if (!here_) {
         motion(Expected::Kind::rapid, {r.to, r.to, std::nullopt});

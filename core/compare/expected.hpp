@@ -4,6 +4,7 @@
 #include "core/geometry/path_piece.hpp"
 #include "core/path/agreed_path.hpp"
 #include "core/task/postures.hpp"
+#include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/cycle.hpp"
 #include "core/toolpath/record_source.hpp"
 
@@ -98,15 +99,13 @@ private:
     [[nodiscard]] bool run_comes();
     bool read_more();
     Expected& add(Expected::Kind kind);
-    template <typename Curve>
-    void curve(const Curve& r);
     void motion(Expected::Kind kind, const PathPiece& piece);
 
     void on(const record::From&) {} // only says where the tool is thought to stand
     void on(const record::Rapid& r);
     void on(const record::Linear& r);
-    void on(const record::Circular& r) { curve(r); }
-    void on(const record::Wound& r) { curve(r); }
+    template <Curve T>
+    void on(const T& r);
     void on(const record::CycleStart& r);
     void on(const record::CyclePoint& r);
     void on(const record::CycleEnd&) { plan_.reset(); }

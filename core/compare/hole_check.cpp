@@ -45,7 +45,7 @@ bool HoleCheck::take(const SeenMotion& seen)
     if (!place_.hole) {
         if (!starts_here) {
             if (at_feed) {
-                log_.find(Severity::error, "rapid-at-feed", "", "the way to a hole is gone at feed", "write the word for rapid before it",
+                log_.find(Severity::error, "rapid-at-feed", "", "the move to a hole is made at feed", "write the word for rapid before it",
                           &item, seen.move.block);
             }
             links_.check_way(seen);

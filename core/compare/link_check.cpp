@@ -232,8 +232,8 @@ void LinkCheck::check_bent(const SeenMotion& seen, const Vec3& out, double level
         const std::string where =
             deep < 1e100 ? fmt::format("{:.3f} mm before it is out of the work", deep) : std::string("out of its cut");
         log_.find(Severity::error, "bent-rapid", "",
-                  fmt::format("each joint of this rapid goes at its own speed: the tool is dragged {:.3f} mm sideways {}", dragged, where),
-                  "go this way at feed, or with a word that goes straight", place_.current(), m.block, dragged);
+                  fmt::format("each joint of this rapid moves at its own speed: the tool is dragged {:.3f} mm sideways {}", dragged, where),
+                  "make this move at feed, or with a word that moves straight", place_.current(), m.block, dragged);
     }
 }
 
@@ -279,7 +279,7 @@ void LinkCheck::check_across(const SeenMotion& seen)
     const double low = level ? *level - std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip)) : 0;
     if (low > 2 * seen.budget.tip + 1e-3) {
         log_.find(Severity::error, "across-while-in", "",
-                  fmt::format("the tool goes across its own direction {:.3f} mm before it is out of the work", low),
+                  fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", low),
                   leaves ? "go out along the tool before the retract" : "come down outside, then go in along the tool", item, m.block, low);
     }
 }
@@ -307,7 +307,7 @@ bool LinkCheck::match(const SeenMotion& seen)
             }
         }
         if (seen.move.feed && !place_.item(i)->may_feed && !seen.stands_for_rapid) {
-            log_.find(Severity::error, "rapid-at-feed", "", "the path goes here in rapid, the program at feed",
+            log_.find(Severity::error, "rapid-at-feed", "", "the path moves here in rapid, the program at feed",
                       "write the word for rapid before it", place_.item(i), seen.move.block);
         }
         records_.reached(seen, *place_.item(i), d);

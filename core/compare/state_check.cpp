@@ -103,7 +103,7 @@ void StateCheck::check_kerf(const SeenMotion& seen)
     const Body* body = tool != nullptr ? kerf_.reached(seen.from, seen.to, *tool) : nullptr;
     if (body != nullptr) {
         log_.find(Severity::error, "reaches-kept", body->id,
-                  fmt::format("the blade reaches {}, which is to be kept", body->id.empty() ? "a body" : body->id),
+                  fmt::format("the blade reaches {}, which is not to be cut", body->id.empty() ? "a body" : body->id),
                   "end the cut sooner, cut less deep, or take a smaller blade", place_.current(), seen.move.block);
     }
 }

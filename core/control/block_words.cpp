@@ -49,7 +49,7 @@ bool BlockWords::sort(const CodeBlock& block, const ModalWords& modal, ControlLo
         }
         const CodeWord*& place = addresses[BlockWords::place(word.letter)];
         if (place != nullptr) {
-            log.report(Severity::error, "code-error", "", fmt::format("the word {} stands twice in the block", word.letter),
+            log.report(Severity::error, "code-error", "", fmt::format("the word {} appears twice in the block", word.letter),
                        "write it once");
             return false;
         }

@@ -114,7 +114,7 @@ void Motions::go(const BlockWords& words, const Readings& wanted, bool feed, con
     axes.check_travel(to);
     const bool moves = (to - axes.now()).cwiseAbs().maxCoeff() > no_motion || arc.has_value();
     if (!moves && words.commanded_known) {
-        log.report(Severity::warning, "no-motion", "", "the block moves nothing: every axis already stands there",
+        log.report(Severity::warning, "no-motion", "", "the block moves nothing: every axis is there already",
                    "remove it; it may be a doubled block");
     }
     log.note_change();

@@ -26,7 +26,7 @@ public:
         std::optional<double> amount; ///< rad, where the message tells it: with the sense, counted as the readings rise
         bool readable = true;         ///< false: its reading or joint could not be read
     };
-    /// A comment of the program. One that is no message of an attachment says nothing.
+    /// A comment of the program. One that is not a message of an attachment says nothing.
     void hear(std::string_view comment);
     /// What has been told and not been done, in order; forgotten with this call.
     [[nodiscard]] std::vector<Task> take() { return std::move(tasks_); }

@@ -165,7 +165,7 @@ void SimulatedControl::finish()
     working_->calls.finish();
     if (waits()) {
         log.report(Severity::error, "left-waiting", "", "the program waits for another channel, which does not come",
-                   "let both channels come to the same mark");
+                   "let both channels reach the same mark");
     }
     if (!log.ended()) {
         log.report(Severity::error, "no-end", "", "the program has no end", "end it with the control's program-end word");
@@ -212,7 +212,7 @@ void SimulatedControl::apply_loop(const BlockWords& words)
         }
         if (count == nullptr || count->value < 1 || count->value != std::floor(count->value)) {
             log.report(Severity::error, "code-error", "",
-                       fmt::format("a loop needs its count, a whole number behind {}", parts.controller.loop_count),
+                       fmt::format("a loop needs its count, a whole number after {}", parts.controller.loop_count),
                        "write it in the block that begins the loop");
         }
         log.begin_loop();
@@ -291,7 +291,7 @@ void SimulatedControl::apply_coordinates(BlockWords& words)
     });
     if (names && parts.zero.moved() && parts.frames.any()) {
         parts.log.report(Severity::error, "frame-error", "",
-                         "coordinates are shifted or turned while X, Y and Z tell something else than the joints",
+                         "coordinates are shifted or turned while X, Y and Z are not the joints' own readings",
                          "take the shift and the rotation back before, or switch back to the joints' own coordinates");
         parts.zero.reset();
     }
@@ -368,8 +368,7 @@ void SimulatedControl::end_program()
                          "take the shift and the rotation back before the end");
     }
     if (parts.frames.any()) {
-        parts.log.report(Severity::warning, "frame-left-on", "",
-                         "the program ends while X, Y and Z still tell something else than the joints",
+        parts.log.report(Severity::warning, "frame-left-on", "", "the program ends while X, Y and Z are still not the joints' own readings",
                          "switch back to the joints' own coordinates before the end");
     }
     parts.log.happens(Happening::Kind::end);

@@ -51,7 +51,7 @@ void SubprogramCalls::apply(const BlockWords& words)
     const CodeWord* times = words.take(controller_.loop_count);
     if (number == nullptr || !whole(number->value, 0, 1e9)) {
         log_.report(Severity::error, "code-error", "",
-                    fmt::format("a call needs the number of its subprogram, a whole one behind {}", controller_.subprogram),
+                    fmt::format("a call needs the number of its subprogram, a whole one after {}", controller_.subprogram),
                     "write it in the block that calls");
         return;
     }
@@ -75,7 +75,7 @@ void SubprogramCalls::begin()
     Subprogram* called = memory_.subprograms != nullptr ? memory_.subprograms->find(call.number) : nullptr;
     if (called == nullptr) {
         log_.report(Severity::error, "subprogram-missing", name, fmt::format("the subprogram {} is called, which is not in the file", name),
-                    "put it behind the program's end");
+                    "put it after the end of the program");
         return;
     }
     if (calls_.size() == most_deep) {

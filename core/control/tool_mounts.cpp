@@ -82,7 +82,7 @@ void ToolMounts::fit(const Operator::Task& task)
         log_.report(Severity::error, "fit-wrong", mount.id,
                     fmt::format("the {} can't be {}: the {} is on the machine", mount.name, fits ? "fitted" : "taken off",
                                 machine_.mounts[mount_].name),
-                    "have that one taken off before, or correct the message");
+                    "have that one removed first, or correct the message");
     }
     mount_ = fits ? task.mount : bare;
 }
@@ -108,8 +108,8 @@ void ToolMounts::set(const Operator::Task& task)
     }
     if (task.amount && std::abs(std::remainder(reading + *task.amount - task.reading, whole_turn)) > 1e-5) {
         log_.report(Severity::error, "set-unclear", joint.id,
-                    fmt::format("{} stands at {:g} deg: turned as the message tells it does not come to {:g} deg", joint.id,
-                                to_deg(reading), to_deg(task.reading)),
+                    fmt::format("{} stands at {:g} deg: turned as the message says it does not reach {:g} deg", joint.id, to_deg(reading),
+                                to_deg(task.reading)),
                     "correct the sense or the amount in the message");
     }
     axes_.stand(task.joint.value, task.reading);
@@ -170,7 +170,7 @@ void ToolMounts::check(bool feed, bool in_frame)
 {
     if (operator_.waits()) {
         log_.report(Severity::error, "told-without-stop", "",
-                    "a person is told to fit or set something, but the program does not stop for it", "write a stop behind the message");
+                    "a person is told to fit or set something, but the program does not stop for it", "write a stop after the message");
         (void)operator_.take();
     }
     if (feed && !std::exchange(known_, true)) {

@@ -97,7 +97,7 @@ private:
                     problems_.add(node, fmt::format("the aligned joint \"{}\" has no address", id.substr(0, 40)), "add it under \"axes\"");
                 }
                 if (std::count(group.joints.begin(), group.joints.end(), id) > 1) {
-                    problems_.add(node, fmt::format("the joint \"{}\" stands twice in a group of aligned joints", id.substr(0, 40)),
+                    problems_.add(node, fmt::format("the joint \"{}\" appears twice in a group of aligned joints", id.substr(0, 40)),
                                   "list it once");
                 }
                 if (c_.aligned_with(id) != nullptr) {
@@ -123,7 +123,7 @@ private:
         if (fields.text("flat", flat, true)) {
             const auto axis = flat.size() == 1 ? c_.axes.find(flat[0]) : c_.axes.end();
             if (axis == c_.axes.end() || axis->second == meaning.joint) {
-                problems_.add(*fields.here().find("flat"), fmt::format("\"{}\" is no letter of another axis", flat.substr(0, 40)),
+                problems_.add(*fields.here().find("flat"), fmt::format("\"{}\" is not a letter of another axis", flat.substr(0, 40)),
                               "name the letter of the linear axis whose word tells the way round");
             } else {
                 meaning.flat = flat[0];
@@ -184,7 +184,7 @@ private:
                     return;
                 }
                 if (!c_.words.emplace(normalised_word(word), meaning).second) {
-                    problems_.add(node, fmt::format("the word {} stands twice", word), "G1 and G01 are the same word: keep one");
+                    problems_.add(node, fmt::format("the word {} appears twice", word), "G1 and G01 are the same word: keep one");
                 }
             },
             true);

@@ -119,7 +119,7 @@ void read_plane_form(json::Fields& fields, json::Problems& problems, PlaneForm& 
             out.order[i] = right ? int(axis) : 0;
         }
         if (!right) {
-            complain("order", fmt::format("\"{}\" is no order of three turns", order.substr(0, 40)),
+            complain("order", fmt::format("\"{}\" is not an order of three turns", order.substr(0, 40)),
                      "write three of x, y and z, no two neighbours alike, like \"zxz\" or \"xyz\"; for euler-angles only");
         }
     }
@@ -135,7 +135,7 @@ void read_plane_form(json::Fields& fields, json::Problems& problems, PlaneForm& 
                            std::all_of(sorted.begin(), sorted.end(), [](char c) { return c >= 'A' && c <= 'Z'; });
         if (stated && !right) {
             complain(key, fmt::format("the {} of a plane need {} capital letters, each once in its block", key, count),
-                     "write them one behind the other, like \"IJK\"");
+                     "write them one after the other, like \"IJK\"");
         }
     };
     read_letters("origin", out.origin, 3, false);

@@ -131,7 +131,7 @@ private:
                                  *function == Function::brake_release || *function == Function::tilted_plane ||
                                  *function == Function::tool_mount || *function == Function::wait);
                 if (!function || own_list || node.kind != Kind::string) {
-                    problems_.add(node, fmt::format("\"{}\" is no function with a word of its own", name.substr(0, 40)),
+                    problems_.add(node, fmt::format("\"{}\" is not a function with a word of its own", name.substr(0, 40)),
                                   "docs/formats/dialect.md lists them; offsets, cycles, brakes, mounts and the tilted plane have places of "
                                   "their own");
                     return;
@@ -320,7 +320,7 @@ private:
             for (const std::string& joint : section ? joints_of(*section) : std::vector<std::string>()) {
                 if (!d_.axes.contains(joint)) {
                     problems_.add(*document_.root().find("sections")->find(name),
-                                  fmt::format("\"{}\" is no slot and no axis", joint.substr(0, 40)),
+                                  fmt::format("\"{}\" is neither a slot nor an axis", joint.substr(0, 40)),
                                   "use feed, speed, tool, length-register, dwell, loop-count or a joint of \"axes\"");
                 }
             }

@@ -115,7 +115,7 @@ void read_words(json::Fields& fields, json::Problems& problems, SectionReader& r
     fields.each_item("words", [&](const Node& word) {
         const auto function = word.kind == Kind::string ? function_named(word.text) : std::nullopt;
         if (!function || *function == Function::work_offset || *function == Function::cycle || group_of(*function) == Group::frame) {
-            problems.add(word, fmt::format("\"{}\" is no function with a word of its own", word.text.substr(0, 40)),
+            problems.add(word, fmt::format("\"{}\" is not a function with a word of its own", word.text.substr(0, 40)),
                          "docs/formats/dialect.md lists them");
             return;
         }

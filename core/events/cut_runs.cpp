@@ -39,7 +39,7 @@ void CutRuns::handle(const LinearRun& run)
     run_ = nullptr;
 }
 
-void CutRuns::stand_at(std::size_t at)
+void CutRuns::go_to(std::size_t at)
 {
     notes_.set(run_->source(at), first_index_ + at);
     motion_.log().set_source(notes_.source(), notes_.index());
@@ -51,13 +51,13 @@ std::size_t CutRuns::cut_along(std::size_t first, std::size_t end)
     if (!path_.goes_on()) {
         return 0;
     }
-    stand_at(first);
+    go_to(first);
     ready_();
     path_.follow_on(along_);
     const std::size_t done = motion_.along().feed(along_, first, end, path_.feed());
     if (done > 0) {
         const std::size_t last = first + done - 1;
-        path_.stands(run_->pose(last), along_.run->pose(last), {turns_[0][last], turns_[1][last]});
+        path_.arrived(run_->pose(last), along_.run->pose(last), {turns_[0][last], turns_[1][last]});
         notes_.set_index(notes_.index() + done);
     }
     return done;
@@ -95,7 +95,7 @@ std::size_t CutRuns::offer(std::size_t first)
             ++at;
         }
         begun = true;
-        stand_at(at);
+        go_to(at);
         keep_plan(at);
         path_.use_kept();
         run_->get(at, record_);
@@ -141,7 +141,7 @@ void CutRuns::catch_up()
             at += done;
             continue;
         }
-        stand_at(at);
+        go_to(at);
         keep_plan(at);
         path_.use_kept();
         Record record;
@@ -150,7 +150,7 @@ void CutRuns::catch_up()
     }
     path_.restore(choice);
     if (index - first_index_ < run_->count) {
-        stand_at(index - first_index_);
+        go_to(index - first_index_);
     }
     notes_.set_index(index);
 }

@@ -25,7 +25,7 @@ public:
 
 private:
     void keep_plan(std::size_t at) { path_.keep({turns_[0][at], turns_[1][at]}); }
-    void stand_at(std::size_t at);
+    void go_to(std::size_t at);
     std::size_t cut_along(std::size_t first, std::size_t end);
     [[nodiscard]] bool may_wait(std::size_t at);
     std::size_t offer(std::size_t first);

@@ -51,7 +51,7 @@ void NativeEvents::handle(const Record& record)
         end_subprogram();
     }
     if (notes_.probe() != nullptr) [[unlikely]] {
-        notes_.event(event_name(record.data.index()), &record, motion_.place());
+        notes_.event(record_kinds[record.data.index()].event, &record, motion_.place());
     }
     const std::size_t index = notes_.index();
     notes_.set(record.source, index);

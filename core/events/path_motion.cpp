@@ -74,7 +74,7 @@ void PathMotion::follow_on(CutsAlong& along) const
     along.from_turns = planned_;
 }
 
-void PathMotion::stands(const Pose& pose, const Pose& in_work, const Turns& planned)
+void PathMotion::arrived(const Pose& pose, const Pose& in_work, const Turns& planned)
 {
     pose_ = pose;
     pose_in_work_ = in_work;
@@ -123,7 +123,7 @@ void PathMotion::cut(const Pose& to)
     if (begin_cut(to, planned)) {
         const Pose end = in_work(to);
         piece({pose_in_work_ ? *pose_in_work_ : in_work(*pose_), end, std::nullopt}, planned);
-        stands(to, end, planned.turns);
+        arrived(to, end, planned.turns);
         return;
     }
     pose_ = to;

@@ -37,9 +37,8 @@ public:
 
     void rapid(const Pose& to);
     void cut(const Pose& to);
-    /// Along the arc of a record::Circular or record::Wound.
-    template <typename Curve>
-    void cut_along(const Curve& curve)
+    template <Curve T>
+    void cut_along(const T& curve)
     {
         const Planned& planned = *choice_;
         if (begin_cut(curve.to, planned)) {
@@ -83,7 +82,7 @@ public:
     /// Where the next one goes on from. Precondition: goes_on().
     void follow_on(CutsAlong& along) const;
     /// Cuts of a run have been written, up to there (part's frame, work mount's).
-    void stands(const Pose& pose, const Pose& in_work, const Turns& planned);
+    void arrived(const Pose& pose, const Pose& in_work, const Turns& planned);
 
     [[nodiscard]] bool leaves_cuts_plain() const override { return pose_.has_value() && !cycles_.active(); }
 

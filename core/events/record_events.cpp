@@ -66,7 +66,7 @@ FrameKind RecordEvents::wanted_frame() const
     const FrameKind kind = parts_.assembly.frame_of(operations > 0 ? operations - 1 : 0, turns);
     if (kind == FrameKind::tilted_plane && turns) {
         parts_.motion.log().report(Severity::error, "plane-turns", operation->id,
-                                   fmt::format("the operation {} turns the tool in its cuts, a tilted plane stands still", operation->id),
+                                   fmt::format("the operation {} turns the tool in its cuts, but a tilted plane is fixed", operation->id),
                                    "write it with \"frame\": \"tool-centre-point\" or \"joints\"", 1, SIZE_MAX);
         return FrameKind::joints;
     }
@@ -122,7 +122,7 @@ void RecordEvents::on(const record::Dwell& r)
     if (r.revolutions) {
         const double rpm = parts_.path.feed().spindle_rpm;
         if (rpm <= 0) {
-            parts_.notes.error("dwell-without-spindle", "a dwell in revolutions while the spindle stands",
+            parts_.notes.error("dwell-without-spindle", "a dwell in revolutions while the spindle is stopped",
                                "state SPINDL before it, or give seconds");
             return;
         }

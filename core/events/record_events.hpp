@@ -37,8 +37,11 @@ private:
     void on(const record::From& /*r*/) {}
     void on(const record::Rapid& r) { parts_.path.rapid(r.to); }
     void on(const record::Linear& r) { parts_.path.cut(r.to); }
-    void on(const record::Circular& r) { parts_.path.cut_along(r); }
-    void on(const record::Wound& r) { parts_.path.cut_along(r); }
+    template <Curve T>
+    void on(const T& r)
+    {
+        parts_.path.cut_along(r);
+    }
     void on(const record::CycleStart& r);
     void on(const record::CyclePoint& r) { parts_.path.hole(r.at); }
     void on(const record::CycleEnd& /*r*/) { parts_.cycles.end(); }

@@ -191,7 +191,7 @@ void RuleEvents::fail(EventKind kind, const RuleFault& fault)
     const std::string off = fault.limit ? "; it is not called again in this run" : "";
     Finding finding = Finding::make(Severity::error, "rule-failed",
                                     fmt::format("the rule for {} failed: {} ({}{})", name_of_event(kind), fault.text(), after, off),
-                                    "correct the rulebook at the place that is told");
+                                    "correct the rulebook at the place given");
     finding.rule = fault.place;
     parts_.notes.add(std::move(finding), fault.place.text());
     if (!at_work_.native_done) {

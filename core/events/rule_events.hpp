@@ -43,7 +43,7 @@ public:
     }
     /// Has the rule take an event of a record. Precondition: takes(kind).
     void hand_over(EventKind kind, const Record& record);
-    /// The same for an event that is no record; `field`: its text, where it has one. False where no rule takes it.
+    /// The same for an event that is not a record; `field`: its text, where it has one. False where no rule takes it.
     bool taken(EventKind kind, const std::string* field = nullptr);
     /// Hands events of one kind to the rule, one after the other: `next` puts each into `record`, and is false where there are no more.
     void hand_over_each(EventKind kind, const Record& record, const std::function<bool()>& next);

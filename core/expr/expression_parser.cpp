@@ -327,7 +327,7 @@ private:
         const char* const begin = text_.data() + at_;
         const auto [end, problem] = std::from_chars(begin, text_.data() + text_.size(), value);
         if (problem != std::errc() || !(std::abs(value) < 1e15)) {
-            fail(at_, "this is no number in range", "write it like 12.5");
+            fail(at_, "this is not a number in range", "write it like 12.5");
             return nothing();
         }
         at_ += std::size_t(end - begin);
@@ -353,7 +353,7 @@ private:
         } else if (at_ < text_.size() && starts_name(text_[at_]) && !operator_word()) {
             const std::size_t at = at_;
             const std::string word(word_here());
-            fail(at, fmt::format("\"{}\" is no unit", word), "use mm, cm, m, in, ft, deg, rad, s, ms, min, h, rev, rpm or percent");
+            fail(at, fmt::format("\"{}\" is not a unit", word), "use mm, cm, m, in, ft, deg, rad, s, ms, min, h, rev, rpm or percent");
         } else {
             at_ = after;
         }

@@ -271,7 +271,7 @@ void ContactObserver::tell_rapid_in_stock(const Followed& motion)
 {
     const ReplayMove& move = motion.move;
     if (move.feed && !motion.stands_for_rapid()) { // with the spindle standing: wherever that is
-        add(Finding::make(Severity::error, "contact", "the cutter feeds into the stock while its spindle stands",
+        add(Finding::make(Severity::error, "contact", "the cutter feeds into the stock while its spindle is stopped",
                           "start the spindle before", 1),
             "standing", move.block);
         return;

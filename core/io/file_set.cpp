@@ -567,7 +567,7 @@ Status FileSet::commit()
             status = Error{ErrorKind::unreadable,
                            "something else has taken this name meanwhile",
                            {entry->path, 0, 0},
-                           "see what else writes there, then do it again"};
+                           "see what else writes there, then try again"};
         }
     }
     if (status) {

@@ -13,7 +13,7 @@
 namespace wexilum {
 
 /// Where a path leads: links are followed, also to a file that is not there yet. An error where there are too many of them, or where
-/// something stands at the end that is no plain file. `there` tells what stands there; nothing where nothing does.
+/// something stands at the end that is not a plain file. `there` tells what stands there; nothing where nothing does.
 struct Target {
     std::string path;
     std::optional<struct stat> there;

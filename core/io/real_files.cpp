@@ -47,7 +47,7 @@ Result<File> open_for_reading(const std::string& path)
     }
     struct stat opened {};
     if (fstat(descriptor, &opened) != 0 || !S_ISREG(opened.st_mode)) { // it has become something else meanwhile
-        return unreadable(path, "this is no plain file");
+        return unreadable(path, "this is not a plain file");
     }
     return file;
 }

@@ -93,9 +93,10 @@ Status check_sections(const Assembly& a)
         for (const auto& [name, section] : sections) {
             for (const std::string& joint : section ? joints_of(*section) : std::vector<std::string>()) {
                 if (!a.dialect.axes.contains(joint)) {
-                    return misfit(
-                        fmt::format("the section {} names \"{}\", which is no slot and no axis of the dialect", name, joint.substr(0, 40)),
-                        a.job_file, "use feed, speed, tool, length-register, dwell, loop-count or a joint of the dialect's \"axes\"");
+                    return misfit(fmt::format("the section {} names \"{}\", which is neither a slot nor an axis of the dialect", name,
+                                              joint.substr(0, 40)),
+                                  a.job_file,
+                                  "use feed, speed, tool, length-register, dwell, loop-count or a joint of the dialect's \"axes\"");
                 }
             }
         }

@@ -165,7 +165,7 @@ std::vector<OptionDescription> read_option_descriptions(json::Fields& post, json
         const bool fine = !name.empty() && name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos &&
                           (name[0] < '0' || name[0] > '9');
         if (!fine) {
-            problems.add(node, fmt::format("\"{}\" is no name for an option", name.substr(0, 40)),
+            problems.add(node, fmt::format("\"{}\" is not a name for an option", name.substr(0, 40)),
                          "use small letters, digits and underscores: rules write option.name");
             return;
         }

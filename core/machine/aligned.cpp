@@ -46,7 +46,7 @@ Status check_aligned(const Machine& machine, const std::vector<std::string>& nam
         const Joint* joint = found ? &machine.joints[found->value] : nullptr;
         if (joint == nullptr || joint->kind != JointKind::linear) {
             return Error{ErrorKind::value,
-                         fmt::format("the aligned joint \"{}\" is no linear joint of the machine", name),
+                         fmt::format("the aligned joint \"{}\" is not a linear joint of the machine", name),
                          {},
                          "name linear joints that point the same way"};
         }

@@ -253,7 +253,7 @@ Result<std::string> with_new_part_of_head(const Document& machine, MachinePart p
     const json::Path head{path[0], path[1]};
     const Node* node = json::node_at(machine, head);
     if (node == nullptr) {
-        return wrong("there is no such attachment", "the file has changed; look again");
+        return wrong("there is no such attachment", "the file has changed; try again");
     }
     const bool joint = part == MachinePart::joint;
     const std::string list = joint ? "joints" : "bodies";
@@ -367,7 +367,7 @@ Result<std::string> without_part(const Document& machine, const PartPath& path)
 {
     const Node* part = json::node_at(machine, path);
     if (part == nullptr || path.size() < 2) {
-        return wrong("there is no such part", "the file has changed; look again");
+        return wrong("there is no such part", "the file has changed; try again");
     }
     std::string text = machine.text();
     const std::string id = text_of(*part, "id");
@@ -417,7 +417,7 @@ Result<std::string> carried_by(const Document& machine, const PartPath& path, co
 {
     const Node* part = json::node_at(machine, path);
     if (part == nullptr || path.size() != 2) {
-        return wrong("there is no such part", "the file has changed; look again");
+        return wrong("there is no such part", "the file has changed; try again");
     }
     const auto able = carriers(machine, path);
     if (std::find(able.begin(), able.end(), parent) == able.end()) {
@@ -462,7 +462,7 @@ Result<std::string> moved_among(const Document& machine, std::size_t joint, bool
 {
     const Node* joints = list_of(machine, "joints");
     if (joints == nullptr || joint >= joints->items.size()) {
-        return wrong("there is no such joint", "the file has changed; look again");
+        return wrong("there is no such joint", "the file has changed; try again");
     }
     const std::string parent = text_of(joints->items[joint], "parent");
     std::optional<std::size_t> other;

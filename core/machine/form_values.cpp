@@ -135,7 +135,7 @@ Result<double> number_of(const std::string& typed, const FormField& field, const
     }
     const auto read = expr::Expression::parse(text, {});
     if (!read || read->type() != expr::Type::number) {
-        return wrong(fmt::format("\"{}\" is no number", typed.substr(0, 40)), cure);
+        return wrong(fmt::format("\"{}\" is not a number", typed.substr(0, 40)), cure);
     }
     const auto value = read->evaluate({});
     if (!value || !expr::present(*value)) {
@@ -180,7 +180,8 @@ Result<std::string> direction_text(const std::string& typed)
         v[Eigen::Index(k)] = *one;
     }
     if (parts.size() != 3 || !(v.norm() > 1e-9)) {
-        return wrong(fmt::format("\"{}\" is no direction", typed.substr(0, 40)), "type an axis, like -Z, or three numbers, like 0, 1, 1");
+        return wrong(fmt::format("\"{}\" is not a direction", typed.substr(0, 40)),
+                     "type an axis, like -Z, or three numbers, like 0, 1, 1");
     }
     v.normalize();
     return fmt::format("[{}, {}, {}]", fmt::format("{:.12g}", v.x()), fmt::format("{:.12g}", v.y()), fmt::format("{:.12g}", v.z()));

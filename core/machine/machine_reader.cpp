@@ -85,7 +85,7 @@ private:
         }
         const auto joint = machine_.find_joint(name);
         if (!joint) {
-            problems_.add(*fields.here().find("parent"), fmt::format("no joint \"{}\" stands above", name),
+            problems_.add(*fields.here().find("parent"), fmt::format("no joint \"{}\" is defined above", name),
                           "name \"base\" or a joint listed before this one");
             return false;
         }
@@ -105,7 +105,7 @@ private:
         Joint joint;
         fields.text("id", joint.id, true);
         if (machine_.find_joint(joint.id) || joint.id == "base") {
-            problems_.add(node, fmt::format("the joint \"{}\" stands twice", joint.id), "give each joint a name of its own");
+            problems_.add(node, fmt::format("the joint \"{}\" appears twice", joint.id), "give each joint a name of its own");
         }
         if (machine_.joints.size() == std::size_t(max_joints)) {
             problems_.add(node, fmt::format("more than {} joints", max_joints), "split the machine, or remove joints that don't move");
@@ -205,7 +205,7 @@ private:
             joint.scale.high = reads[1] * units_.angle;
             const double width = joint.scale.high - joint.scale.low;
             if (width <= 0 || width > whole_turn + 1e-9 || reads[0] > 0 || reads[1] < 0) {
-                problems_.add(*node->find("reads"), "the scale's readings are no range of up to one turn round 0",
+                problems_.add(*node->find("reads"), "the scale's readings are not a range of at most one turn about 0",
                               "write [0, 360] or [-180, 180]");
             } else if (width < whole_turn - 1e-9) {
                 joint.travel = Travel{joint.scale.low, joint.scale.high};
@@ -251,7 +251,7 @@ private:
         }
         for (const std::string& kind : kinds) {
             if (kind != "flood" && kind != "mist" && kind != "through" && kind != "air") {
-                problems_.add(*fields.here().find("coolant"), fmt::format("\"{}\" is no coolant", kind.substr(0, 40)),
+                problems_.add(*fields.here().find("coolant"), fmt::format("\"{}\" is not a coolant", kind.substr(0, 40)),
                               "write flood, mist, through or air");
             }
         }
@@ -269,7 +269,7 @@ private:
         if (fields.text("parent", joint)) {
             const auto found = machine_.find_joint(joint);
             if (!found || int(found->value) < first_joint) {
-                problems_.add(*node.find("parent"), fmt::format("\"{}\" is no joint of the attachment", joint.substr(0, 40)),
+                problems_.add(*node.find("parent"), fmt::format("\"{}\" is not a joint of the attachment", joint.substr(0, 40)),
                               "name one of its joints, or leave the key away");
             } else {
                 body.parent = int(found->value);
@@ -292,7 +292,7 @@ private:
         fields.text("name", mount.name);
         for (const Mount& other : machine_.mounts) {
             if (other.id == mount.id) {
-                problems_.add(node, fmt::format("the mount \"{}\" stands twice", mount.id),
+                problems_.add(node, fmt::format("the mount \"{}\" appears twice", mount.id),
                               "give each mount and attachment a name of its own");
             }
         }
@@ -400,7 +400,7 @@ private:
         for (const std::string& name : between) {
             static const std::vector<std::string> others{"base", "tool", "cutter", "holder", "stock"};
             if (!machine_.find_joint(name) && std::find(others.begin(), others.end(), name) == others.end()) {
-                problems_.add(*node.find("between"), fmt::format("\"{}\" is no joint of the machine", name.substr(0, 40)),
+                problems_.add(*node.find("between"), fmt::format("\"{}\" is not a joint of the machine", name.substr(0, 40)),
                               "name a joint, or base, tool, cutter, holder or stock");
             }
         }
@@ -420,7 +420,7 @@ private:
         }
         machine_.retract = machine_.find_joint(name);
         if (!machine_.retract || machine_.joints[machine_.retract->value].kind != JointKind::linear) {
-            problems_.add(*root.here().find("retract"), fmt::format("\"{}\" is no linear joint of this machine", name),
+            problems_.add(*root.here().find("retract"), fmt::format("\"{}\" is not a linear joint of this machine", name),
                           "name the linear joint that takes the tool away from the work");
             return;
         }

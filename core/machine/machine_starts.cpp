@@ -87,7 +87,7 @@ std::vector<MachineStart> made()
         return list;
     };
     std::vector<Drawn> list;
-    list.push_back({"Three axes, the table goes in X and Y",
+    list.push_back({"Three axes, the table moves in X and Y",
                     {linear("Y", "base", y, true, -250, 250), linear("X", "Y", x, true, -400, 400), linear("Z", "base", z, false, -450, 0)},
                     "Z",
                     "X",
@@ -96,7 +96,7 @@ std::vector<MachineStart> made()
                     {box("bed", "base", "[760, 900, 90]", "[0, 120, -270]"), box("column", "base", "[380, 220, 1260]", "[0, 520, -270]"),
                      box("saddle", "Y", "[460, 380, 110]", "[0, 0, -180]"), box("table", "X", "[860, 380, 70]", "[0, 0, -70]"),
                      box("head", "Z", "[210, 440, 330]", "[0, 160, 550]"), round_body("spindle nose", "Z", 90, 50, "[0, 0, 500]")}});
-    list.push_back({"Three axes, the tool goes over a table that stands",
+    list.push_back({"Three axes, the tool goes over a fixed table",
                     portal,
                     "Z",
                     "base",
@@ -123,7 +123,7 @@ std::vector<MachineStart> made()
                     {box("beam", "X", "[120, 1000, 160]", "[-160, 0, 760]"), box("ram", "Z", "[160, 160, 300]", "[0, 0, 720]"),
                      round_body("head", "B", 140, 180, "[0, 0, 540]"), round_body("spindle nose", "B", 80, 40, "[0, 0, 500]"),
                      round_body("turntable", "C", 500, 80, "[0, 0, -80]")}});
-    list.push_back({"Five axes: head C and A over a table that stands",
+    list.push_back({"Five axes: head C and A over a fixed table",
                     with(portal, {rotary("C", "Z", z, "[0, 0, 0]", false, R"( "travel": [-360, 360],)"),
                                   rotary("A", "C", x, "[0, 0, 680]", false, R"( "travel": [-115, 115],)")}),
                     "A",

@@ -52,16 +52,16 @@ private:
     void way(const Node& at, const std::string& what, double mm)
     {
         if (mm > overlay_most_way) {
-            problems_.add(
-                at, fmt::format("{} is {:.3f} mm from the drawing's; at most {:g} mm are taken for measured", what, mm, overlay_most_way),
-                too_far_cure);
+            problems_.add(at,
+                          fmt::format("{} is {:.3f} mm from the drawing's; at most {:g} mm count as measured", what, mm, overlay_most_way),
+                          too_far_cure);
         }
     }
     void turn(const Node& at, const std::string& what, double rad)
     {
         if (rad > overlay_most_turn) {
             problems_.add(at,
-                          fmt::format("{} is turned by {:.3f} deg against the drawing's; at most {:.0f} deg are taken for measured", what,
+                          fmt::format("{} is turned by {:.3f} deg against the drawing's; at most {:.0f} deg count as measured", what,
                                       to_deg(rad), to_deg(overlay_most_turn)),
                           too_far_cure);
         }

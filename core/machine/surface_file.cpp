@@ -98,7 +98,7 @@ Result<Triangles> read_surface(std::string_view bytes, const std::string& name, 
             const aiVector3D& p = mesh.mVertices[i];
             out.points.push_back(Vec3(p.x, p.y, p.z) * unit);
             if (!(out.points.back().cwiseAbs().maxCoeff() <= furthest)) {
-                return bad("the surface has a point that is no number, or beyond 1e7 mm");
+                return bad("the surface has a point that is not a number, or beyond 1e7 mm");
             }
         }
         for (unsigned i = 0; i < mesh.mNumFaces; ++i) {

@@ -141,7 +141,7 @@ void OutlineBuilder::check_kerf(const Pose& to, const Source& source)
     if (body != nullptr) {
         findings_.add(
             finding(Severity::error, "reaches-kept",
-                    fmt::format("the blade reaches {}, which is to be kept", body->id.empty() ? "a body" : body->id),
+                    fmt::format("the blade reaches {}, which is not to be cut", body->id.empty() ? "a body" : body->id),
                     "end the cut sooner, cut less deep, or take a smaller blade: d deep it cuts sqrt(d (2 r - d)) beyond its middle",
                     place_of(files_, source)),
             body->id, out_.records);
@@ -154,8 +154,7 @@ void OutlineBuilder::add_motion(const RecordData& data, const Pose& pose, const 
     ++out_.motions;
     operation.include(pose.tip);
     const auto curve = here_ ? curved_piece(Frame::Identity(), *here_, data) : std::nullopt;
-    const bool cut = curve || std::holds_alternative<record::Linear>(data) || std::holds_alternative<record::Circular>(data) ||
-                     std::holds_alternative<record::Wound>(data);
+    const bool cut = is_cut(data);
     if (cut && kerf_.any()) {
         check_kerf(pose, source);
     }

@@ -54,7 +54,7 @@ Status check_fit(CodeParts& parts, const CodePartFiles& paths)
     const Setup& setup = parts.assembly.setup;
     parts.work = machine.find_work_mount(setup.holder);
     if (!parts.work) {
-        return misfit(fmt::format("the part is held by \"{}\", which is no work mount of the machine", setup.holder), paths.setup,
+        return misfit(fmt::format("the part is held by \"{}\", which is not a work mount of the machine", setup.holder), paths.setup,
                       "name one under \"part\"");
     }
     for (const auto& [name, values] : setup.offsets) {

@@ -122,7 +122,7 @@ constexpr std::array<FunctionDescription, 27> functions{{
      "already are left out where the dialect has them modal.",
      false},
     {"text", "text(line [, changes])",
-     "Writes a line as it stands. What it changes is read from it by the controller's definition and stated again where it must be; or is "
+     "Writes a line as given. What it changes is read from it by the controller's definition and stated again where it must be; or is "
      "declared as a list of slots: text(\"M50\", {}) changes nothing, text(\"M51\", {\"feed\"}) the feed.",
      false},
     {"comment", "comment(text)", "Writes a comment.", false},
@@ -255,7 +255,7 @@ std::string rulebook_reference()
     for (const FunctionDescription& function : functions) {
         out += fmt::format("| `{}` | {} |\n", function.signature, function.help);
     }
-    out += "\n## State\n\n`state.tool_length` and so on: how things stand as the event comes. Nil where there is nothing to tell.\n\n"
+    out += "\n## State\n\n`state.tool_length` and so on: what holds when the event comes. Nil where there is nothing to tell.\n\n"
            "| name | | |\n| --- | --- | --- |\n";
     for (const expr::Name& name : state_names()) {
         out += fmt::format("| `state.{}` | {} | {} |\n", name.name, unit_of(name), name.help);

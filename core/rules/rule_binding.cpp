@@ -323,7 +323,7 @@ void RuleBinding::add_word(lua_State* L, int index, std::vector<RuleWord>& words
     if (!word.function) {
         word.slot = of(L).host_.slot(name);
         if (word.slot < 0) {
-            luaL_error(L, "\"%s\" is no function of the dialect, no slot and no joint", name.substr(0, 60).c_str());
+            luaL_error(L, "\"%s\" is neither a function of the dialect nor a slot nor a joint", name.substr(0, 60).c_str());
         }
     }
     words.push_back(word);

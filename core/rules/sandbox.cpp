@@ -230,7 +230,7 @@ int Sandbox::on_error(lua_State* L)
             }
         }
     } else {
-        message = fmt::format("an error that is no text but a {}", luaL_typename(L, 1));
+        message = fmt::format("an error that is not a text but a {}", luaL_typename(L, 1));
     }
     return 1;
 }

@@ -293,7 +293,7 @@ std::size_t TextPattern::repeat_capture(std::size_t s, char which)
         throw PatternError("the pattern refers to a capture that is not there");
     }
     if (captures_[index].length == position) {
-        return none; // a place is no text
+        return none; // a place is not a text
     }
     const auto length = std::size_t(captures_[index].length);
     steps_ += length;

@@ -29,8 +29,8 @@ void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::ve
         Finding finding =
             Finding::make(Severity::error, "unreachable",
                           fmt::format("no rotary posture brings the tool axis there: {:.3f} deg are missing", to_deg(seen.missed_by)),
-                          fmt::format("the nearest axis that can be had is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part",
-                                      nearest.x(), nearest.y(), nearest.z()),
+                          fmt::format("the nearest axis in reach is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part", nearest.x(),
+                                      nearest.y(), nearest.z()),
                           seen.missed_by);
         finding.source = place_of(files, record.source);
         findings.add(std::move(finding), "", index);
@@ -211,7 +211,7 @@ void RunPasses::report_leans()
     };
     for (const LeanReport& departure : agreed_.departures()) {
         report(departure, "direction-departs",
-               fmt::format("in the operation {} the tool stands up to {:.4f} deg beside its direction at {} records", departure.operation,
+               fmt::format("in the operation {} the tool is up to {:.4f} deg off its direction at {} records", departure.operation,
                            to_deg(departure.most), departure.records),
                "nothing has to be done; the operation's posture allows it");
     }

@@ -81,7 +81,7 @@ Result<std::vector<std::size_t>> ContactSet::named(const std::string& name) cons
         return below(int(joint->value));
     }
     return Error{ErrorKind::value,
-                 fmt::format("\"{}\" is no joint of the machine", name.substr(0, 40)),
+                 fmt::format("\"{}\" is not a joint of the machine", name.substr(0, 40)),
                  {},
                  "name a joint, or base, tool, cutter, holder or stock"};
 }
@@ -113,6 +113,29 @@ void ContactSet::add_pair(std::vector<KeptApart>& pairs, const std::string& firs
         break;
     }
     pairs.push_back(std::move(rest));
+}
+
+/// What carries the tool against what carries the work.
+void ContactSet::add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spindle, const Mount& work)
+{
+    const Machine& machine = *machine_;
+    const auto outermost = [&](int joint) {
+        while (joint >= 0 && machine.joints[std::size_t(joint)].parent >= 0) {
+            joint = machine.joints[std::size_t(joint)].parent;
+        }
+        return joint;
+    };
+    const bool joints_between = outermost(work.parent) != outermost(spindle.parent);
+    std::vector<std::size_t> carries_tool = spindle.parent < 0 ? std::vector{cutter_, holder_}
+                                            : joints_between   ? below(outermost(spindle.parent))
+                                                               : below(spindle.parent);
+    std::vector<std::size_t> carries_work;
+    if (outermost(work.parent) >= 0 && outermost(work.parent) != outermost(spindle.parent)) {
+        carries_work = below(outermost(work.parent));
+    } else {
+        carries_work = *named("stock");
+    }
+    add_pair(pairs, "what carries the tool", carries_tool, "what carries the work", carries_work, usual_clearance);
 }
 
 Status ContactSet::set_up(const Setup& setup)
@@ -162,24 +185,7 @@ Status ContactSet::set_up(const Setup& setup)
         add_pair(pairs, apart.first, *first, apart.second, others, apart.clearance);
     }
     if (machine.apart.empty()) {
-        // What carries the tool against what carries the work.
-        const auto outermost = [&](int joint) {
-            while (joint >= 0 && machine.joints[std::size_t(joint)].parent >= 0) {
-                joint = machine.joints[std::size_t(joint)].parent;
-            }
-            return joint;
-        };
-        const bool joints_between = outermost(work.parent) != outermost(spindle.parent);
-        std::vector<std::size_t> carries_tool = spindle.parent < 0 ? std::vector{cutter_, holder_}
-                                                : joints_between   ? below(outermost(spindle.parent))
-                                                                   : below(spindle.parent);
-        std::vector<std::size_t> carries_work;
-        if (outermost(work.parent) >= 0 && outermost(work.parent) != outermost(spindle.parent)) {
-            carries_work = below(outermost(work.parent));
-        } else {
-            carries_work = *named("stock");
-        }
-        add_pair(pairs, "what carries the tool", carries_tool, "what carries the work", carries_work, usual_clearance);
+        add_usual_pair(pairs, spindle, work);
     }
     watch_.emplace(machine, std::move(solids_), std::move(pairs));
     solids_.clear();

@@ -35,6 +35,7 @@ private:
     Status set_up(const Setup& setup);
     [[nodiscard]] std::vector<std::size_t> below(int joint) const;
     [[nodiscard]] Result<std::vector<std::size_t>> named(const std::string& name) const;
+    void add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spindle, const Mount& work);
     void add_pair(std::vector<KeptApart>& pairs, const std::string& first, const std::vector<std::size_t>& a, const std::string& second,
                   const std::vector<std::size_t>& b, double clearance);
 

@@ -44,7 +44,7 @@ void read_tool(const Node& node, const FileUnits& units, Setup& setup, std::set<
     if (fields.integer("number", number, 1, 99999999, true)) {
         tool.number = static_cast<std::uint32_t>(number);
         if (!numbers.insert(tool.number).second) {
-            problems.add(node, fmt::format("the tool {} stands twice", number), "keep one of the two");
+            problems.add(node, fmt::format("the tool {} appears twice", number), "keep one of the two");
         }
     }
     fields.text("name", tool.name, true);

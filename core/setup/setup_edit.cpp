@@ -82,7 +82,7 @@ std::string take_field(Tool& tool, ToolField field, const std::string& text)
     const bool whole = field == ToolField::number || field == ToolField::length_register;
     const double least = field == ToolField::number ? 1 : 0;
     if (!value || *value < least || *value > 99999999 || (whole && *value != std::floor(*value)) || (!whole && *value <= 0)) {
-        return fmt::format("\"{}\" is no {}", text.substr(0, 40), key_of(field));
+        return fmt::format("\"{}\" is not a {}", text.substr(0, 40), key_of(field));
     }
     switch (field) {
     case ToolField::number: tool.number = static_cast<std::uint32_t>(*value); break;
@@ -173,16 +173,13 @@ Result<Patch> add_tool(const Document& setup, const Tool& tool)
 
 Result<Patch> remove_tool(const Document& setup, std::size_t tool) { return json::remove_value(setup, {"tools", tool}); }
 
-Result<std::vector<Tool>> read_tool_table(std::string_view text, const std::string& file_name)
+namespace {
+
+/// The fields that a table's header names.
+Result<std::vector<ToolField>> read_columns(const std::vector<std::string>& names, const std::string& file_name)
 {
-    if (text.starts_with("\xEF\xBB\xBF")) {
-        text.remove_prefix(3);
-    }
-    const std::string_view first = text.substr(0, text.find('\n'));
-    const char separator = first.find(';') != std::string_view::npos ? ';' : ',';
-    std::size_t at = 0;
     std::vector<ToolField> columns;
-    for (const std::string& name : table_line(text, at, separator)) {
+    for (const std::string& name : names) {
         std::size_t field = 0;
         while (field < tool_field_count && name != key_of(static_cast<ToolField>(field))) {
             ++field;
@@ -203,23 +200,40 @@ Result<std::vector<Tool>> read_tool_table(std::string_view text, const std::stri
                          "name the columns number, name, shape, diameter, length, length_register; number and name are needed"};
         }
     }
+    return columns;
+}
+
+} // namespace
+
+Result<std::vector<Tool>> read_tool_table(std::string_view text, const std::string& file_name)
+{
+    if (text.starts_with("\xEF\xBB\xBF")) {
+        text.remove_prefix(3);
+    }
+    const std::string_view first = text.substr(0, text.find('\n'));
+    const char separator = first.find(';') != std::string_view::npos ? ';' : ',';
+    std::size_t at = 0;
+    const auto columns = read_columns(table_line(text, at, separator), file_name);
+    if (!columns) {
+        return columns.error();
+    }
     std::vector<Tool> out;
     for (std::uint32_t line = 2; at < text.size(); ++line) {
         const std::vector<std::string> fields = table_line(text, at, separator);
         if (fields.size() == 1 && fields[0].empty()) {
             continue;
         }
-        if (fields.size() != columns.size()) {
+        if (fields.size() != columns->size()) {
             return Error{ErrorKind::value,
-                         fmt::format("{} fields where the header has {}", fields.size(), columns.size()),
+                         fmt::format("{} fields where the header has {}", fields.size(), columns->size()),
                          {file_name, line, 0},
                          "give every column a field, empty where there is nothing to say"};
         }
         Tool tool;
         bool has_register = false;
         for (std::size_t i = 0; i < fields.size(); ++i) {
-            has_register = has_register || (columns[i] == ToolField::length_register && !fields[i].empty());
-            if (std::string wrong = take_field(tool, columns[i], fields[i]); !wrong.empty()) {
+            has_register = has_register || ((*columns)[i] == ToolField::length_register && !fields[i].empty());
+            if (std::string wrong = take_field(tool, (*columns)[i], fields[i]); !wrong.empty()) {
                 return Error{
                     ErrorKind::value, std::move(wrong), {file_name, line, 0}, "write a number with a point, no unit; lengths in mm"};
             }
@@ -230,7 +244,7 @@ Result<std::vector<Tool>> read_tool_table(std::string_view text, const std::stri
         const auto twice = std::find_if(out.begin(), out.end(), [&](const Tool& other) { return other.number == tool.number; });
         if (twice != out.end()) {
             return Error{
-                ErrorKind::value, fmt::format("the tool {} stands twice", tool.number), {file_name, line, 0}, "keep one of the two"};
+                ErrorKind::value, fmt::format("the tool {} appears twice", tool.number), {file_name, line, 0}, "keep one of the two"};
         }
         out.push_back(std::move(tool));
     }

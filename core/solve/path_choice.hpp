@@ -28,7 +28,7 @@ struct PathTarget {
     double tool_length = 0;           ///< mm
     bool link = false;                ///< reached in rapid: the sheet may change here
     bool may_reorient = false;        ///< the tool may be retracted before this target and come back on another sheet
-    const PathPiece* curve = nullptr; ///< the way to the target where it is no line; read during add() only
+    const PathPiece* curve = nullptr; ///< the way to the target where it is not a line; read during add() only
 };
 
 enum class ChoiceProblem {

@@ -28,7 +28,7 @@ Result<TipFrame> TipFrame::make(const InverseSolver& solver, const std::array<st
     }
     const Mat3& axes = out.base_.linear();
     if ((axes.transpose() * axes - Mat3::Identity()).cwiseAbs().maxCoeff() > square || axes.determinant() < 0) {
-        return unsupported("X, Y and Z of the program are no right-handed square axes on this machine",
+        return unsupported("X, Y and Z of the program are not right-handed square axes on this machine",
                            "write the joints' own readings, or correct the machine's directions");
     }
     out.base_.translation() = kinematics.pose(zero, 0).tip;

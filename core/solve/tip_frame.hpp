@@ -17,7 +17,7 @@ class TipFrame {
 public:
     /// `xyz`: the joints that the words X, Y and Z mean by themselves; `zero`: the readings of all joints at which their words are zero.
     /// The solver must outlive the frame. An Error of kind unsupported where those are not the solver's three linear joints, where they
-    /// are no right-handed square axes while the rotary joints read their zero, or where, for `world`, turning the work moves them.
+    /// are not right-handed square axes while the rotary joints read their zero, or where, for `world`, turning the work moves them.
     static Result<TipFrame> make(const InverseSolver& solver, const std::array<std::size_t, 3>& xyz, const Readings& zero, bool world);
 
     /// From here on the coordinates are those of a plane, whose frame is seen from the coordinates before.

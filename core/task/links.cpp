@@ -112,7 +112,7 @@ void read_joint_readings(Fields& fields, const char* key, const FileUnits& units
         const Node* angle = value.kind == Kind::object && value.items.empty() ? value.find("angle") : nullptr;
         const Node& number = angle != nullptr ? *angle : value;
         if (number.kind != Kind::number || std::abs(number.number) > 1e7) {
-            fields.problem(value, fmt::format("{} of \"{}\" is no number within 1e7", key, joint.substr(0, 40)),
+            fields.problem(value, fmt::format("{} of \"{}\" is not a number within 1e7", key, joint.substr(0, 40)),
                            angles ? "write an angle" : "write a length, or {\"angle\": value} for a rotary joint");
             return;
         }
@@ -266,7 +266,8 @@ private:
     {
         const auto found = a_.machine.find_joint(id);
         if (!found) {
-            return wrong_value(step.place, fmt::format("a partial move names \"{}\", which is no joint of the machine", id.substr(0, 40)),
+            return wrong_value(step.place,
+                               fmt::format("a partial move names \"{}\", which is not a joint of the machine", id.substr(0, 40)),
                                "name one of its joints");
         }
         if (!in_chain(*found)) {

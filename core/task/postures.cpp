@@ -80,7 +80,7 @@ private:
         if (!found || std::find(chain_.begin(), chain_.end(), *found) == chain_.end()) {
             return wrong_value(
                 place_,
-                fmt::format("\"{}\" is no joint between the work and the tool of the operation {}", id.substr(0, 40), operation_.id),
+                fmt::format("\"{}\" is not a joint between the work and the tool of the operation {}", id.substr(0, 40), operation_.id),
                 "name one that is");
         }
         if (a_.machine.joints[found->value].by_hand != by_hand) {
@@ -149,10 +149,10 @@ private:
             const Joint& joint = a_.machine.joints[found->value];
             const double mark = joint.scale.nearest(reading);
             if (std::abs(std::remainder(mark - reading, whole_turn)) > 1e-9) {
-                return wrong_value(place_,
-                                   fmt::format("{} can't be set to {:g}: its scale goes in steps of {:g} deg", id, to_deg(reading),
-                                               to_deg(joint.scale.step)),
-                                   fmt::format("the nearest mark is {:g}", to_deg(mark)));
+                return wrong_value(
+                    place_,
+                    fmt::format("{} can't be set to {:g}: its scale has steps of {:g} deg", id, to_deg(reading), to_deg(joint.scale.step)),
+                    fmt::format("the nearest mark is {:g}", to_deg(mark)));
             }
             if (Status status = inside(joint, mark); !status) {
                 return status;

@@ -49,7 +49,7 @@ Status take_centres(const Setup& setup, Machine& machine)
         const auto& [point, place] = centre;
         const auto found = machine.find_joint(id);
         if (!found || machine.joints[found->value].kind != JointKind::rotary) {
-            return wrong_value(place, fmt::format("\"{}\" is no rotary joint of the machine", id.substr(0, 40)),
+            return wrong_value(place, fmt::format("\"{}\" is not a rotary joint of the machine", id.substr(0, 40)),
                                "name one, or remove the centre");
         }
         Joint& joint = machine.joints[found->value];
@@ -63,6 +63,58 @@ Status take_centres(const Setup& setup, Machine& machine)
     }
     return {};
 }
+
+namespace {
+
+/// Where the joints are while a zero is taken; the linear ones do not matter yet. `offsets`: of its register.
+Result<Readings> readings_at(const Task& a, const ZeroTaken& zero, const Posture& posture, const std::map<std::string, double>& offsets)
+{
+    Readings at = a.machine.home();
+    for (std::size_t i = 0; i < a.machine.joints.size(); ++i) {
+        if (a.machine.joints[i].kind == JointKind::rotary) {
+            const auto stated = offsets.find(a.machine.joints[i].id);
+            at[Eigen::Index(i)] = stated != offsets.end() ? stated->second : 0;
+        }
+    }
+    for (const HeldJoint& held : posture.held) {
+        at[Eigen::Index(held.joint.value)] = held.reading;
+    }
+    for (const auto& [id, reading] : zero.set) {
+        const auto joint = a.machine.find_joint(id);
+        if (!joint) {
+            return wrong_value(zero.place, fmt::format("\"{}\" is not a joint of the machine", id.substr(0, 40)), "name one that is");
+        }
+        at[Eigen::Index(joint->value)] = reading;
+    }
+    return at;
+}
+
+/// Where the linear joints bring what touches the part, work mount's frame.
+Result<Readings> touching(const Task& a, const ZeroTaken& zero, const InverseSolver& solver, Readings at)
+{
+    Vec3 tip = a.setup.part * zero.touches;
+    double length = 0;
+    if (zero.point == ZeroTaken::Point::tip) {
+        const Tool* tool = a.setup.find_tool(zero.tool);
+        if (tool == nullptr || !tool->length) {
+            return wrong_value(zero.place, fmt::format("the zero was taken with the tool {}, whose length is not known", zero.tool),
+                               "add the tool with its length to the table");
+        }
+        length = *tool->length;
+    }
+    if (zero.point == ZeroTaken::Point::pivot) {
+        const auto joint = a.machine.find_joint(zero.joint);
+        if (!joint || a.machine.joints[joint->value].kind != JointKind::rotary) {
+            return wrong_value(zero.place, fmt::format("\"{}\" is not a rotary joint of the machine", zero.joint.substr(0, 40)),
+                               "name the joint whose axis the pivot is on");
+        }
+        tip += solver.kinematics().pose(at, 0).tip - pivot_at(a.machine, *joint, at);
+    }
+    solver.set_linear(at, tip, length);
+    return at;
+}
+
+} // namespace
 
 Status settle_zeros(Task& a)
 {
@@ -82,44 +134,14 @@ Status settle_zeros(Task& a)
             return wrong_value(zero.place, fmt::format("how the zero was taken can't be followed: {}", solver.error().message),
                                "state the register's values, and remove the zero");
         }
-        double length = 0;
-        if (zero.point == ZeroTaken::Point::tip) {
-            const Tool* tool = a.setup.find_tool(zero.tool);
-            if (tool == nullptr || !tool->length) {
-                return wrong_value(zero.place, fmt::format("the zero was taken with the tool {}, whose length is not known", zero.tool),
-                                   "add the tool with its length to the table");
-            }
-            length = *tool->length;
+        const auto held = readings_at(a, zero, *posture, offsets->second);
+        const auto at = held ? touching(a, zero, *solver, *held) : held;
+        if (!at) {
+            return at.error();
         }
-        Readings at = a.machine.home();
-        for (std::size_t i = 0; i < a.machine.joints.size(); ++i) {
-            const auto stated = offsets->second.find(a.machine.joints[i].id);
-            const bool turns = a.machine.joints[i].kind == JointKind::rotary;
-            at[Eigen::Index(i)] = turns ? (stated != offsets->second.end() ? stated->second : 0) : at[Eigen::Index(i)];
-        }
-        for (const HeldJoint& held : posture->held) {
-            at[Eigen::Index(held.joint.value)] = held.reading;
-        }
-        for (const auto& [id, reading] : zero.set) {
-            if (const auto joint = a.machine.find_joint(id)) {
-                at[Eigen::Index(joint->value)] = reading;
-            } else {
-                return wrong_value(zero.place, fmt::format("\"{}\" is no joint of the machine", id.substr(0, 40)), "name one that is");
-            }
-        }
-        Vec3 tip = a.setup.part * zero.touches;
-        if (zero.point == ZeroTaken::Point::pivot) {
-            const auto joint = a.machine.find_joint(zero.joint);
-            if (!joint || a.machine.joints[joint->value].kind != JointKind::rotary) {
-                return wrong_value(zero.place, fmt::format("\"{}\" is no rotary joint of the machine", zero.joint.substr(0, 40)),
-                                   "name the joint whose axis the pivot is on");
-            }
-            tip += solver->kinematics().pose(at, 0).tip - pivot_at(a.machine, *joint, at);
-        }
-        solver->set_linear(at, tip, length);
         for (const JointIndex j : solver->linear()) {
             const std::string& id = a.machine.joints[j.value].id;
-            const double value = at[Eigen::Index(j.value)];
+            const double value = (*at)[Eigen::Index(j.value)];
             const auto [stated, fresh] = offsets->second.emplace(id, value);
             if (!fresh && std::abs(stated->second - value) > zero_tolerance) {
                 return wrong_value(zero.place,

@@ -8,7 +8,7 @@ namespace wexilum {
 /// How far a stated offset may be from what its zero comes to, mm.
 inline constexpr double zero_tolerance = 0.01;
 
-/// Puts the setup's rotation centres into the machine. An Error where a joint is no rotary one, or the centre is further from the
+/// Puts the setup's rotation centres into the machine. An Error where a joint is not a rotary one, or the centre is further from the
 /// machine's axis than an overlay may be (overlay_most_way).
 Status take_centres(const Setup& setup, Machine& machine);
 

@@ -1,5 +1,7 @@
 #include "core/toolpath/arc_piece.hpp"
 
+#include <utility>
+
 namespace wexilum {
 
 PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Circular& circular)
@@ -23,15 +25,29 @@ PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Wound& w
     return piece;
 }
 
+namespace {
+
+/// The table of kinds says of each kind whether it moves on a curve, and it does where it has a piece.
+template <std::size_t... kind>
+constexpr bool curves_have_pieces(std::index_sequence<kind...> /*all*/)
+{
+    return ((Curve<std::variant_alternative_t<kind, RecordData>> == (record_kinds[kind].motion == MotionKind::curve)) && ...);
+}
+static_assert(curves_have_pieces(std::make_index_sequence<std::variant_size_v<RecordData>>()));
+
+} // namespace
+
 std::optional<PathPiece> curved_piece(const Frame& frame, const Pose& from, const RecordData& data)
 {
-    if (const auto* circular = std::get_if<record::Circular>(&data)) {
-        return arc_piece(frame, from, *circular);
-    }
-    if (const auto* wound = std::get_if<record::Wound>(&data)) {
-        return arc_piece(frame, from, *wound);
-    }
-    return std::nullopt;
+    return std::visit(
+        [&]<typename T>(const T& record) -> std::optional<PathPiece> {
+            if constexpr (Curve<T>) {
+                return arc_piece(frame, from, record);
+            } else {
+                return std::nullopt;
+            }
+        },
+        data);
 }
 
 } // namespace wexilum

@@ -10,6 +10,12 @@ namespace wexilum {
 /// within 1e-6 mm are a whole circle.
 [[nodiscard]] PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Circular& circular);
 [[nodiscard]] PathPiece arc_piece(const Frame& frame, const Pose& from, const record::Wound& wound);
+/// A kind of record that moves on a curve: one that has a piece.
+template <typename T>
+concept Curve = requires(const Frame& frame, const Pose& from, const T& record)
+{
+    arc_piece(frame, from, record);
+};
 /// Nothing for records of other motion.
 [[nodiscard]] std::optional<PathPiece> curved_piece(const Frame& frame, const Pose& from, const RecordData& data);
 

@@ -4,16 +4,6 @@
 
 namespace wexilum {
 
-const char* event_name(std::size_t kind)
-{
-    static constexpr std::array<const char*, std::variant_size_v<RecordData>> names{
-        "start position", "rapid motion",  "linear motion", "circular motion", "start of a cycle",  "cycle point",  "end of a cycle",
-        "tool change",    "feed",          "spindle",       "coolant",         "program name",      "operation",    "comment",
-        "stop",           "optional stop", "dwell",         "inserted text",   "end of a toolpath", "unknown word", "change of posture",
-        "wound motion"};
-    return names[kind];
-}
-
 const char* name_of(record::CoolantState state)
 {
     static constexpr std::array<const char*, 5> names{"off", "flood", "mist", "through", "air"};
@@ -27,25 +17,17 @@ Place place_of(const std::vector<std::string>& files, const Source& source)
 
 const Pose* end_pose(const RecordData& data)
 {
-    if (const auto* from = std::get_if<record::From>(&data)) {
-        return &from->at;
-    }
-    if (const auto* rapid = std::get_if<record::Rapid>(&data)) {
-        return &rapid->to;
-    }
-    if (const auto* linear = std::get_if<record::Linear>(&data)) {
-        return &linear->to;
-    }
-    if (const auto* circular = std::get_if<record::Circular>(&data)) {
-        return &circular->to;
-    }
-    if (const auto* wound = std::get_if<record::Wound>(&data)) {
-        return &wound->to;
-    }
-    if (const auto* point = std::get_if<record::CyclePoint>(&data)) {
-        return &point->at;
-    }
-    return nullptr;
+    return std::visit(
+        [](const auto& record) -> const Pose* {
+            if constexpr (requires { record.to.tip; }) {
+                return &record.to;
+            } else if constexpr (requires { record.at.tip; }) {
+                return &record.at;
+            } else {
+                return nullptr;
+            }
+        },
+        data);
 }
 
 } // namespace wexilum

@@ -6,6 +6,7 @@
 #include "core/geometry/wound_way.hpp"
 #include "core/toolpath/posture.hpp"
 
+#include <array>
 #include <cstdint>
 #include <map>
 #include <memory>
@@ -133,8 +134,45 @@ struct Toolpath {
     std::vector<Record> records;
 };
 
-/// What a kind of record is as an event, in words; `kind` is an index into RecordData.
-[[nodiscard]] const char* event_name(std::size_t kind);
+/// How a record moves the tool: not at all, not but by saying where it stands, and so on.
+enum class MotionKind : std::uint8_t { no, stated, rapid, straight, curve, hole };
+
+/// What is true of all records of a kind.
+struct RecordKind {
+    const char* event; ///< in words
+    MotionKind motion;
+};
+/// In the order of RecordData.
+inline constexpr std::array<RecordKind, std::variant_size_v<RecordData>> record_kinds{{
+    {"start position", MotionKind::stated},
+    {"rapid motion", MotionKind::rapid},
+    {"linear motion", MotionKind::straight},
+    {"circular motion", MotionKind::curve},
+    {"start of a cycle", MotionKind::no},
+    {"cycle point", MotionKind::hole},
+    {"end of a cycle", MotionKind::no},
+    {"tool change", MotionKind::no},
+    {"feed", MotionKind::no},
+    {"spindle", MotionKind::no},
+    {"coolant", MotionKind::no},
+    {"program name", MotionKind::no},
+    {"operation", MotionKind::no},
+    {"comment", MotionKind::no},
+    {"stop", MotionKind::no},
+    {"optional stop", MotionKind::no},
+    {"dwell", MotionKind::no},
+    {"inserted text", MotionKind::no},
+    {"end of a toolpath", MotionKind::no},
+    {"unknown word", MotionKind::no},
+    {"change of posture", MotionKind::no},
+    {"wound motion", MotionKind::curve},
+}};
+[[nodiscard]] inline MotionKind motion_kind(const RecordData& data) { return record_kinds[data.index()].motion; }
+/// Whether the tool cuts on its way to the record's end.
+[[nodiscard]] inline bool is_cut(const RecordData& data)
+{
+    return motion_kind(data) == MotionKind::straight || motion_kind(data) == MotionKind::curve;
+}
 
 /// "off", "flood", …
 [[nodiscard]] const char* name_of(record::CoolantState state);
@@ -142,7 +180,8 @@ struct Toolpath {
 /// "file:line" of a record; `files` are those that sources point into.
 [[nodiscard]] Place place_of(const std::vector<std::string>& files, const Source& source);
 
-/// The pose a motion record ends at; nothing for records that don't move the tool. The pointer lives as long as the record.
+/// The pose a motion record ends at, its `to` or `at`; nothing for records that don't move the tool. The pointer lives as long as the
+/// record.
 [[nodiscard]] const Pose* end_pose(const RecordData& data);
 
 } // namespace wexilum

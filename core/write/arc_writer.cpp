@@ -24,10 +24,10 @@ const Arc& arc_of(const PathPiece& piece) { return piece.wound ? *piece.wound->a
 Vec3 ArcWriter::told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const
 {
     const Pose pose = wound.wound(flat);
-    const Turns now = place_.solver().turns_of(place_.stand().readings);
+    const Turns now = place_.solver().turns_of(place_.position().readings);
     Turns turns = place_.solver().branches(pose.axis).turns[0];
     turns[0] += whole_turn * std::round((now[0] - turns[0]) / whole_turn);
-    Readings at = place_.stand().readings;
+    Readings at = place_.position().readings;
     place_.solver().set_turns(at, turns);
     place_.solver().set_linear(at, pose.tip, place_.tool_length);
     const Readings values = place_.frame.program_values(at);
@@ -35,7 +35,7 @@ Vec3 ArcWriter::told_on_cylinder(const WoundWay& wound, const Vec3& flat, const 
 }
 
 /// Where the machine stands at fraction s of an arc.
-Stand ArcWriter::stand_on(const PathPiece& piece, const ArcFrame& frame, double s) const
+MachinePosition ArcWriter::position_on(const PathPiece& piece, const ArcFrame& frame, double s) const
 {
     if (frame.wound == nullptr) {
         return place_.with_same_turn(piece.arc->at(s));
@@ -132,7 +132,7 @@ std::string ArcWriter::find_plane(const PathPiece& piece, ArcFrame& out) const
     const Arc& arc = arc_of(piece);
     const Mat3 columns = directions(piece, out);
     if ((columns.transpose() * columns - Mat3::Identity()).cwiseAbs().maxCoeff() > 1e-9) {
-        return "the linear joints stand out of square, so that the control would draw an ellipse";
+        return "the linear joints are out of square, so that the control would draw an ellipse";
     }
     // A normal is a pseudo-vector: it turns round under a left-handed set of axes.
     const Vec3 normal = columns.transpose() * arc.normal * columns.determinant();
@@ -189,7 +189,7 @@ void ArcWriter::part(const PathPiece& piece, const ArcFrame& frame, double s0, d
         }
         return;
     }
-    const Stand target = stand_on(piece, frame, s1);
+    const MachinePosition target = position_on(piece, frame, s1);
     const double length = piece.length() * (s1 - s0);
     const double least = place_.frame.rounding().step(Quantity::length);
     if (length < 4 * least) {
@@ -216,17 +216,18 @@ double ArcWriter::Radii::sweep(double sense) const
     return same_place() || read < 0 ? read + 2 * pi : read;
 }
 
-ArcWriter::Radii ArcWriter::radii(const ArcFrame& frame, const Stand& target) const
+ArcWriter::Radii ArcWriter::radii(const ArcFrame& frame, const MachinePosition& target) const
 {
-    const auto radius = [&](const Stand& stand, int k) {
-        return place_.word_value(stand, frame.joints[std::size_t(k)]) * frame.signs[std::size_t(k)] -
+    const auto radius = [&](const MachinePosition& position, int k) {
+        return place_.word_value(position, frame.joints[std::size_t(k)]) * frame.signs[std::size_t(k)] -
                frame.centre[k] * frame.signs[std::size_t(k)];
     };
-    return {radius(place_.stand(), frame.u), radius(place_.stand(), frame.v), radius(target, frame.u), radius(target, frame.v)};
+    return {radius(place_.position(), frame.u), radius(place_.position(), frame.v), radius(target, frame.u), radius(target, frame.v)};
 }
 
 /// One block. Everything is decided on what the control will read; false where rounding has turned it into another arc.
-bool ArcWriter::block(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed)
+bool ArcWriter::block(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const MachinePosition& target,
+                      const FeedSpec& feed)
 {
     const Radii read = radii(frame, target);
     const double sweep = arc_of(piece).sweep * (s1 - s0);
@@ -258,10 +259,10 @@ bool ArcWriter::block(const PathPiece& piece, const ArcFrame& frame, double s0, 
     }
     // Travel along the arc, not only at its end.
     for (int i = 1; i <= 16; ++i) {
-        place_.check_travel(stand_on(piece, frame, s0 + (s1 - s0) * i / 16).readings);
+        place_.check_travel(position_on(piece, frame, s0 + (s1 - s0) * i / 16).readings);
     }
     emitter_.emit(statement);
-    place_.set_stand(target);
+    place_.set_position(target);
     return true;
 }
 

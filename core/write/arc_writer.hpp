@@ -49,7 +49,7 @@ private:
     [[nodiscard]] Mat3 directions(const PathPiece& piece, const ArcFrame& frame) const;
     [[nodiscard]] Vec3 centre_of(const PathPiece& piece, const ArcFrame& frame) const;
     [[nodiscard]] Vec3 told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const;
-    [[nodiscard]] Stand stand_on(const PathPiece& piece, const ArcFrame& frame, double s) const;
+    [[nodiscard]] MachinePosition position_on(const PathPiece& piece, const ArcFrame& frame, double s) const;
     void part(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
     /// From the centre to where the machine stands and to where it goes, in the plane, as the control reads the words.
     struct Radii {
@@ -60,8 +60,8 @@ private:
         [[nodiscard]] bool same_place() const;
         [[nodiscard]] double sweep(double sense) const; ///< rad, above 0
     };
-    [[nodiscard]] Radii radii(const ArcFrame& frame, const Stand& target) const;
-    bool block(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const Stand& target, const FeedSpec& feed);
+    [[nodiscard]] Radii radii(const ArcFrame& frame, const MachinePosition& target) const;
+    bool block(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const MachinePosition& target, const FeedSpec& feed);
     void add_centre(Statement& statement, const ArcFrame& frame, const Radii& radii) const;
 
     const Assembly& assembly_;

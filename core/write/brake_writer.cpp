@@ -36,10 +36,10 @@ void BrakeWriter::release(std::size_t joint)
     }
 }
 
-void BrakeWriter::release_moving(const Stand& target)
+void BrakeWriter::release_moving(const MachinePosition& target)
 {
     for (const Brake& brake : brakes_) {
-        if (!place_.stated[brake.joint] || target.counts[brake.joint] != place_.stand().counts[brake.joint]) {
+        if (!place_.stated[brake.joint] || target.counts[brake.joint] != place_.position().counts[brake.joint]) {
             release(brake.joint);
         }
     }

@@ -19,8 +19,8 @@ public:
     void is(const std::string& joint, bool locked);
     /// Before a joint moves.
     void release(std::size_t joint);
-    /// Before all those move that a stand has elsewhere.
-    void release_moving(const Stand& target);
+    /// Before all those move that a position has elsewhere.
+    void release_moving(const MachinePosition& target);
     /// After positioning: joints that stand still in all cuts of the operation are held by their brakes. `operation`: null: unknown.
     void lock_standing(const OperationOutline* operation);
     void forget();

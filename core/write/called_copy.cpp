@@ -204,10 +204,10 @@ Status CalledCopy::same_words(const AsideLine& called, const AsideLine& copy, co
         return x.quantity == y.quantity && std::abs(x.counts + by - y.counts) <= 1;
     };
     if (!std::equal(a.begin(), a.end(), b.begin(), b.end(), same)) {
-        return differs("other words stand there");
+        return differs("it has other words");
     }
     if (called.text != copy.text) {
-        return differs("another text stands there");
+        return differs("it has another text");
     }
     if ((placing.shifts() || placing.turn) && !called.text.empty() && effect_of(controller_, called.text).moves(controller_)) {
         return differs("a text moves axes there");
@@ -286,7 +286,7 @@ Status CalledCopy::holds(const PlacedLines& called, const PlacedLines& copy, con
         status = same_words(x, y, placing, depth_joint);
         status = status ? same_centre(x, y, placing) : status;
         if (status && ((a.known ^ b.known) & moved) != 0) {
-            status = differs("one of them stands in machine coordinates");
+            status = differs("one of them is in machine coordinates");
         }
         if (status) {
             const std::uint32_t machine = moved & ~a.known;

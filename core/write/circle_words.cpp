@@ -17,7 +17,7 @@ void CircleWords::add_axis(Statement& statement, std::size_t joint, std::int64_t
 
 std::int64_t CircleWords::circle_word(std::size_t joint, std::int64_t counts)
 {
-    const std::int64_t before = place_.stand().counts[joint];
+    const std::int64_t before = place_.position().counts[joint];
     if (counts != before || !words_[joint]) {
         words_[joint] = place_.frame.word_counts(joint, before, counts);
     }
@@ -53,10 +53,10 @@ void CircleWords::go_one_way(const Turns& planned)
         }
         const double one = reads == TurnReading::rising ? whole_turn : -whole_turn;
         const auto behind = [&] { // by counts: what rounds to where the joint stands is no way back
-            const std::int64_t way = place_.frame.counts(joint, planned[i] + further_[i]) - place_.stand().counts[joint];
+            const std::int64_t way = place_.frame.counts(joint, planned[i] + further_[i]) - place_.position().counts[joint];
             return reads == TurnReading::rising ? way < 0 : way > 0;
         };
-        further_[i] += behind() ? one * std::ceil((place_.stand().readings[Eigen::Index(joint)] - planned[i] - further_[i]) / one) : 0;
+        further_[i] += behind() ? one * std::ceil((place_.position().readings[Eigen::Index(joint)] - planned[i] - further_[i]) / one) : 0;
         further_[i] += behind() ? one : 0;
     }
 }

@@ -10,7 +10,7 @@
 
 namespace wexilum {
 
-void CutLines::line(const Stand& target, double seconds, double length, const FeedSpec& feed)
+void CutLines::line(const MachinePosition& target, double seconds, double length, const FeedSpec& feed)
 {
     seconds += feeds_.carried_seconds;
     length += feeds_.carried_length;
@@ -42,7 +42,7 @@ void CutLines::line(const Stand& target, double seconds, double length, const Fe
             if (!place_.on_cylinder() || chain.joint != place_.frame.cylinder().turning) {
                 circles_.add_axis(statement, chain.joint, target.counts[chain.joint]);
             }
-            place_.stand_at(chain.joint, target);
+            place_.move_joint(chain.joint, target);
         }
         statement.slots.push_back(value);
         emitter_.emit(statement);
@@ -52,18 +52,18 @@ void CutLines::line(const Stand& target, double seconds, double length, const Fe
 }
 
 /// A block of nothing but the axes that move, and the feed.
-void CutLines::cut_on(const Stand& target, const BlockWay& way, const Slot& feed)
+void CutLines::cut_on(const MachinePosition& target, const BlockWay& way, const Slot& feed)
 {
     std::array<JointCounts, max_joints> moved;
     std::size_t count = 0;
     for (std::uint32_t bits = way.moved; bits != 0; bits &= bits - 1) {
         const WorkingChain::Joint& chain = place_.chain.joints[std::size_t(std::countr_zero(bits))];
         moved[count++] = {chain.joint, circles_.axis_word(chain.joint, target.counts[chain.joint]), chain.quantity};
-        place_.stand_at(chain.joint, target);
+        place_.move_joint(chain.joint, target);
     }
     emitter_.emit_cut(std::span(moved).first(count), feed);
     if (place_.frame.kind() != FrameKind::joints) [[unlikely]] {
-        place_.set_stand(target); // a joint may move though its word stays
+        place_.set_position(target); // a joint may move though its word stays
     }
 }
 
@@ -72,7 +72,7 @@ void CutLines::cut_on(const Stand& target, const BlockWay& way, const Slot& feed
     line(place_.next(turns, tip), seconds, length, feed);
 }
 
-void CutLines::report_positioned(const Stand& target, const BlockWay& way)
+void CutLines::report_positioned(const MachinePosition& target, const BlockWay& way)
 {
     for (std::uint32_t bits = way.moved & place_.chain.positioned_bits; bits != 0; bits &= bits - 1) {
         const std::size_t joint = place_.chain.joints[std::size_t(std::countr_zero(bits))].joint;

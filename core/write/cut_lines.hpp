@@ -16,8 +16,8 @@ public:
         : assembly_(assembly), emitter_(emitter), place_(place), circles_(circles), feeds_(feeds), brakes_(brakes), log_(log)
     {}
 
-    /// To a stand, in so many seconds over so many mm of the tip. What is too small for a block is carried on to the next one.
-    void line(const Stand& target, double seconds, double length, const FeedSpec& feed);
+    /// To a position, in so many seconds over so many mm of the tip. What is too small for a block is carried on to the next one.
+    void line(const MachinePosition& target, double seconds, double length, const FeedSpec& feed);
     /// To a tip with rotary readings.
     void point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
     /// How the control goes between two points.
@@ -26,8 +26,8 @@ public:
     void check_beside(const Pose& end, const Turns& turns);
 
 private:
-    void cut_on(const Stand& target, const BlockWay& way, const Slot& feed);
-    void report_positioned(const Stand& target, const BlockWay& way);
+    void cut_on(const MachinePosition& target, const BlockWay& way, const Slot& feed);
+    void report_positioned(const MachinePosition& target, const BlockWay& way);
 
     const Assembly& assembly_;
     WordEmitter& emitter_;

@@ -35,18 +35,18 @@ bool CutRunWriter::follows_on(const CutsAlong& cuts, std::size_t at) const
         return false;
     }
     for (std::size_t k = 0; at > ahead_.first && k < place_.chain.joints.size(); ++k) {
-        if (ahead_.counts[k][at - 1] != place_.stand().counts[place_.chain.joints[k].joint]) {
+        if (ahead_.counts[k][at - 1] != place_.position().counts[place_.chain.joints[k].joint]) {
             return false;
         }
     }
     return true;
 }
 
-/// Works out the stands of a run's cuts from `first` on, and which of them are plain.
+/// Works out the positions of a run's cuts from `first` on, and which of them are plain.
 void CutRunWriter::prepare(const CutsAlong& cuts, std::size_t first)
 {
     const std::size_t end = cuts.end;
-    find_stands(cuts, first, end);
+    find_positions(cuts, first, end);
     find_ways(cuts, first, end);
     if (!place_.solver().rotary().empty()) {
         find_rest(cuts, first, end);
@@ -60,7 +60,7 @@ void CutRunWriter::prepare(const CutsAlong& cuts, std::size_t first)
 
 /// Counts and readings. Rotary joints are rounded first, so that the linear ones bring the tip to its place for the readings the control
 /// will have.
-WEXILUM_WIDE void CutRunWriter::find_stands(const CutsAlong& cuts, std::size_t first, std::size_t end)
+WEXILUM_WIDE void CutRunWriter::find_positions(const CutsAlong& cuts, std::size_t first, std::size_t end)
 {
     const InverseSolver& solver = place_.solver();
     const auto& chain = place_.chain.joints;
@@ -94,7 +94,7 @@ WEXILUM_WIDE void CutRunWriter::find_stands(const CutsAlong& cuts, std::size_t f
 /// What moves, how long that takes, and how far the tip goes.
 WEXILUM_WIDE void CutRunWriter::find_ways(const CutsAlong& cuts, std::size_t first, std::size_t end)
 {
-    Stands& out = ahead_;
+    Positions& out = ahead_;
     Column moved; // bits as numbers
     out.room.fill(0);
     out.slowest.fill(0);
@@ -246,15 +246,15 @@ std::size_t CutRunWriter::feed(const CutsAlong& cuts, std::size_t first, std::si
     blocks.moved = std::span(moved_).subspan(first, done);
     blocks.feed = std::span(values_).subspan(first, done);
     std::array<std::size_t, most_joints> joints{};
-    Stand stand = place_.stand();
+    MachinePosition position = place_.position();
     for (std::size_t k = 0; k < place_.chain.joints.size(); ++k) {
         joints[k] = place_.chain.joints[k].joint;
         blocks.quantities[k] = place_.chain.joints[k].quantity;
         blocks.counts[k] = &ahead_.counts[k][first];
-        stand.counts[joints[k]] = ahead_.counts[k][last];
-        stand.readings[Eigen::Index(joints[k])] = ahead_.readings[k][last];
+        position.counts[joints[k]] = ahead_.counts[k][last];
+        position.readings[Eigen::Index(joints[k])] = ahead_.readings[k][last];
     }
-    place_.set_stand(stand);
+    place_.set_position(position);
     blocks.joints = std::span(joints).first(place_.chain.joints.size());
     emitter_.emit_cuts(blocks);
     feeds_.note_cut();

@@ -41,7 +41,7 @@ public:
 private:
     static constexpr std::size_t most_joints = 5;
     /// Where cuts of a run bring the machine, by the joints of the chain.
-    struct Stands {
+    struct Positions {
         std::uint64_t run = 0; ///< its serial; 0: none
         std::size_t first = 0;
         std::size_t end = 0;
@@ -65,7 +65,7 @@ private:
     [[nodiscard]] bool may_open(const FeedSpec& feed) const;
     [[nodiscard]] bool follows_on(const CutsAlong& cuts, std::size_t at) const;
     void prepare(const CutsAlong& cuts, std::size_t first);
-    void find_stands(const CutsAlong& cuts, std::size_t first, std::size_t end);
+    void find_positions(const CutsAlong& cuts, std::size_t first, std::size_t end);
     void find_ways(const CutsAlong& cuts, std::size_t first, std::size_t end);
     void find_rest(const CutsAlong& cuts, std::size_t first, std::size_t end);
     [[nodiscard]] FeedForm form_of(const FeedSpec& feed) const;
@@ -79,7 +79,7 @@ private:
     FeedWords& feeds_;
     CutWriter& cuts_;
     WriteLog& log_;
-    Stands ahead_;
+    Positions ahead_;
     std::array<std::uint8_t, longest_run> moved_{};
     std::array<std::int64_t, longest_run> values_{}; ///< of feeds
 };

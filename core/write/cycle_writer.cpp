@@ -83,7 +83,7 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
         told_(drilling && drilling->plane ? "by the control's own cycle, in the plane across the tool"
               : drilling                  ? "by the control's own cycle: its word moves the tool along itself"
               : !style.native             ? "by single moves, as the dialect writes this cycle"
-              : across                    ? "by single moves: the tool stands across none of the planes"
+              : across                    ? "by single moves: the tool is perpendicular to none of the planes"
               : !motion_.place().frame.drill_joint()
                   ? "by single moves: the dialect names no joint along which cycles drill"
                   : "by single moves: the way along the tool takes more than the word that a cycle drills along");
@@ -93,7 +93,7 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
     } else if (plan_->kind == CycleKind::tap) {
         motion_.log().report(Severity::error, "cycle-unwritable", "",
                              "a thread can't be tapped by single moves: feed and spindle would not stay together",
-                             "give the dialect a word for the tap cycle, and let the tool stand along the length joint", 1);
+                             "give the dialect a word for the tap cycle, and let the tool point along the length joint", 1);
     } else {
         if (style.native) {
             motion_.log().report(
@@ -154,7 +154,7 @@ void CycleWriter::native_point(const Pose& pose, const CycleStyle& style, const 
         emitter_.forget(Role::axes);
     }
     emitter_.emit(statement);
-    motion_.stands(motion_.place().with_same_turn(pose.tip + pose.axis * plan_->retreat));
+    motion_.set_position(motion_.place().with_same_turn(pose.tip + pose.axis * plan_->retreat));
     in_native_ = true;
     native_joint_ = drill;
     native_level_ = frame.rounding().counts(Quantity::length, level[at]);

@@ -63,7 +63,7 @@ Slot FeedWords::slot(Statement& statement, FeedMode mode, double value)
     return out;
 }
 
-Slot FeedWords::for_block(Statement& statement, const Stand& target, const BlockWay& way, double seconds, double length,
+Slot FeedWords::for_block(Statement& statement, const MachinePosition& target, const BlockWay& way, double seconds, double length,
                           const FeedSpec& feed)
 {
     BlockTime time{seconds, false, JointIndex(0)};
@@ -87,7 +87,7 @@ Slot FeedWords::for_block(Statement& statement, const Stand& target, const Block
     double turns = 0; // deg^2
     for (const WorkingChain::Joint& joint : place_.chain.joints) {
         const auto at = Eigen::Index(joint.joint);
-        const double way_of_joint = tip ? place_.word_value(target, joint.joint) - place_.word_value(place_.stand(), joint.joint)
+        const double way_of_joint = tip ? place_.word_value(target, joint.joint) - place_.word_value(place_.position(), joint.joint)
                                         : target.readings[at] - place_.now()[at];
         if (place_.frame.is_rotary()[joint.joint]) {
             turns += to_deg(way_of_joint) * to_deg(way_of_joint);
@@ -99,7 +99,8 @@ Slot FeedWords::for_block(Statement& statement, const Stand& target, const Block
 }
 
 /// Of a block in which nothing turns.
-Slot FeedWords::for_straight(Statement& statement, const Stand& target, bool limited, double seconds, double length, const FeedSpec& feed)
+Slot FeedWords::for_straight(Statement& statement, const MachinePosition& target, bool limited, double seconds, double length,
+                             const FeedSpec& feed)
 {
     if (feed.mode == FeedMode::inverse_time) {
         return slot(statement, FeedMode::inverse_time, 1 / seconds);
@@ -111,7 +112,7 @@ Slot FeedWords::for_straight(Statement& statement, const Stand& target, bool lim
     return limited ? slot(statement, FeedMode::per_minute, length / seconds) : slot(statement, feed.mode, feed.value);
 }
 
-double FeedWords::way_of_linear(const Stand& target) const
+double FeedWords::way_of_linear(const MachinePosition& target) const
 {
     double squares = 0;
     for (const WorkingChain::Joint& joint : place_.chain.joints) {

@@ -26,7 +26,7 @@ public:
     /// Adds a feed to a block: its mode's word where it changes, and the value's.
     void add(Statement& statement, FeedMode mode, double value) { statement.slots.push_back(slot(statement, mode, value)); }
     /// Adds the mode of a cut's feed and gives its value, which goes behind the axes.
-    [[nodiscard]] Slot for_block(Statement& statement, const Stand& target, const BlockWay& way, double seconds, double length,
+    [[nodiscard]] Slot for_block(Statement& statement, const MachinePosition& target, const BlockWay& way, double seconds, double length,
                                  const FeedSpec& feed);
     /// The mode in force; nothing: not known.
     [[nodiscard]] std::optional<FeedMode> mode() const { return mode_; }
@@ -60,9 +60,9 @@ public:
 
 private:
     [[nodiscard]] Slot slot(Statement& statement, FeedMode mode, double value);
-    [[nodiscard]] Slot for_straight(Statement& statement, const Stand& target, bool limited, double seconds, double length,
+    [[nodiscard]] Slot for_straight(Statement& statement, const MachinePosition& target, bool limited, double seconds, double length,
                                     const FeedSpec& feed);
-    [[nodiscard]] double way_of_linear(const Stand& target) const;
+    [[nodiscard]] double way_of_linear(const MachinePosition& target) const;
     void report_limited(const std::string& joint, double slower);
 
     const Assembly& assembly_;

@@ -39,10 +39,10 @@ void LinkPlaces::go(JointSet joints, const Vec3& tip, LinkPlace& place)
         go_on_cylinder(joints, tip, place);
         return;
     }
-    const Stand target = place_.rounded(place.turns, tip);
+    const MachinePosition target = place_.rounded(place.turns, tip);
     JointSet turning = 0;
     for (const std::size_t i : place_.frame.chain()) {
-        turning |= place_.frame.is_rotary()[i] && (!place_.stated[i] || target.counts[i] != place_.stand().counts[i]) ? bit_of(i) : 0;
+        turning |= place_.frame.is_rotary()[i] && (!place_.stated[i] || target.counts[i] != place_.position().counts[i]) ? bit_of(i) : 0;
     }
     const bool turns = (joints & turning) != 0;
     if (turns) {
@@ -67,7 +67,7 @@ void LinkPlaces::go_on_cylinder(JointSet joints, const Vec3& tip, const LinkPlac
 {
     const JointSet flat = bit_of(place_.frame.cylinder().flat);
     const JointSet moving = (joints & place_.chain.linear & ~flat) | ((joints & place_.chain.rotary) != 0 ? flat : 0);
-    const Stand target = place_.rounded(place.turns, tip);
+    const MachinePosition target = place_.rounded(place.turns, tip);
     place_.check_travel(target.readings);
     if (place.last != nullptr && moving == place_.chain.linear && (tip - place.pose.tip).norm() < 1e-9) {
         arrive(target, tip, *place.last);
@@ -87,7 +87,7 @@ void LinkPlaces::go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& place)
         }
     }
     const auto away = place_.away_joint();
-    Stand target = place_.rounded(place.turns, tip);
+    MachinePosition target = place_.rounded(place.turns, tip);
     place_.check_travel(target.readings);
     if ((place_.chain.linear & ~joints) != 0) {
         Readings part = target.readings;
@@ -100,7 +100,7 @@ void LinkPlaces::go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& place)
                 part[at] = place_.now()[at] + std::copysign(std::min(inside, std::abs(way)), way);
             }
         }
-        rapids_.move(place_.frame.stand_at(place_.stand(), part), place_.chain.linear);
+        rapids_.move(place_.frame.at_readings(place_.position(), part), place_.chain.linear);
         return;
     }
     if (place.last != nullptr && (tip - place.pose.tip).norm() < 1e-9) {
@@ -122,7 +122,7 @@ void LinkPlaces::move(JointSet joints, const Turns& turns, const Vec3& tip, Link
         frames_.switch_length_off();
     }
     const InverseSolver& solver = place_.solver();
-    const Stand target = place_.rounded(turns, tip);
+    const MachinePosition target = place_.rounded(turns, tip);
     if ((joints & place_.chain.rotary) != 0 &&
         circles_.blocks_between(solver.turns_of(place_.now()), solver.turns_of(target.readings)) > 1) {
         rapids_.move(target, joints & place_.chain.rotary);
@@ -132,7 +132,7 @@ void LinkPlaces::move(JointSet joints, const Turns& turns, const Vec3& tip, Link
     for (const std::size_t i : place_.frame.chain()) {
         const bool moves = (joints & bit_of(i)) != 0;
         end[Eigen::Index(i)] = moves ? target.readings[Eigen::Index(i)] : end[Eigen::Index(i)];
-        arrives = arrives && (moves || target.counts[i] == place_.stand().counts[i]);
+        arrives = arrives && (moves || target.counts[i] == place_.position().counts[i]);
     }
     place_.check_travel(end);
     if (statement.slots.size() != 0) {
@@ -146,7 +146,7 @@ void LinkPlaces::move(JointSet joints, const Turns& turns, const Vec3& tip, Link
 
 /// The block of a link that states the tool's length, too. `last`: the feed at which it arrives, over `way` mm; null: in rapid, or as what
 /// goes in its place.
-void LinkPlaces::stating_block(Statement statement, const Stand& target, JointSet joints, const FeedSpec* last, double way)
+void LinkPlaces::stating_block(Statement statement, const MachinePosition& target, JointSet joints, const FeedSpec* last, double way)
 {
     const auto straight = last != nullptr ? std::nullopt : rapids_.straight_feed(target, joints);
     if ((joints & place_.chain.rotary) != 0) {
@@ -165,14 +165,14 @@ void LinkPlaces::stating_block(Statement statement, const Stand& target, JointSe
         if ((joints & bit_of(i)) != 0) {
             place_.stated[i] = true;
             circles_.add_axis(statement, i, target.counts[i]);
-            place_.stand_at(i, target);
+            place_.move_joint(i, target);
         }
     }
     emitter_.emit(statement);
 }
 
 /// The last way of a first approach, at feed.
-void LinkPlaces::arrive(const Stand& target, const Vec3& tip, const FeedSpec& feed)
+void LinkPlaces::arrive(const MachinePosition& target, const Vec3& tip, const FeedSpec& feed)
 {
     const double length = (tip - place_.pose().tip).norm();
     lines_.line(target, feed.seconds(length), length, feed);
@@ -248,7 +248,7 @@ void LinkPlaces::ride_to(Ride& ride, double u0, double u1, int halvings)
     const InverseSolver& solver = place_.solver();
     const Turns turns = ride.turns_at(u1);
     const Vec3 tip = u1 >= 1 ? ride.place.clear : Vec3(assembly_.setup.part * ride.way.at(u1));
-    const Stand target = place_.rounded(turns, tip);
+    const MachinePosition target = place_.rounded(turns, tip);
     const bool clear = clear_along(ride.allowed, assembly_.setup.part, solver.kinematics(), place_.tool_length,
                                    rapid_stretches(assembly_.machine, place_.now(), target.readings, assembly_.controller.rapid_straight));
     const bool one = circles_.blocks_between(solver.turns_of(place_.now()), solver.turns_of(target.readings)) == 1;

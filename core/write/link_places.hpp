@@ -43,8 +43,8 @@ private:
     void go_on_cylinder(JointSet joints, const Vec3& tip, const LinkPlace& place);
     void ride_to(Ride& ride, double u0, double u1, int halvings);
     void move(JointSet joints, const Turns& turns, const Vec3& tip, LinkPlace& place);
-    void stating_block(Statement statement, const Stand& target, JointSet joints, const FeedSpec* last, double way);
-    void arrive(const Stand& target, const Vec3& tip, const FeedSpec& feed);
+    void stating_block(Statement statement, const MachinePosition& target, JointSet joints, const FeedSpec* last, double way);
+    void arrive(const MachinePosition& target, const Vec3& tip, const FeedSpec& feed);
     [[nodiscard]] static bool has(JointSet joints, std::optional<std::size_t> joint) { return joint && (joints & bit_of(*joint)) != 0; }
 
     const Assembly& assembly_;

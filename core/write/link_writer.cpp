@@ -67,7 +67,7 @@ void LinkWriter::leave_along_tool()
     const Pose here = place_.pose();
     const Vec3 clear = clear_place(here, place_.solver().turns_of(place_.now()), operations_.here);
     if ((clear - here.tip).norm() > 0) {
-        const Stand out = place_.with_same_turn(clear);
+        const MachinePosition out = place_.with_same_turn(clear);
         place_.check_travel(out.readings);
         rapids_.move_clear(out, place_.chain.linear);
     }
@@ -152,10 +152,10 @@ void LinkWriter::go_home(const std::vector<JointIndex>& joints)
     }
     if (rotary != 0) {
         frames_.leave();
-        Stand target = place_.stand();
+        MachinePosition target = place_.position();
         for (const JointIndex joint : joints) {
             if (place_.frame.is_rotary()[joint.value]) {
-                place_.bring(target, joint.value, place_.rotary_home_of(joint.value));
+                place_.set_joint(target, joint.value, place_.rotary_home_of(joint.value));
             }
         }
         rapids_.move(target, rotary);
@@ -165,11 +165,11 @@ void LinkWriter::go_home(const std::vector<JointIndex>& joints)
 void LinkWriter::go_to_readings(const std::vector<HeldJoint>& readings)
 {
     frames_.leave();
-    Stand target = place_.stand();
+    MachinePosition target = place_.position();
     JointSet joints = 0;
     for (const HeldJoint& held : readings) {
         joints |= bit_of(held.joint.value);
-        place_.bring(target, held.joint.value, held.reading);
+        place_.set_joint(target, held.joint.value, held.reading);
     }
     place_.check_travel(target.readings);
     rapids_.move(target, joints);
@@ -297,7 +297,7 @@ void LinkWriter::take_posture(const Posture& posture, const InverseSolver& solve
 void LinkWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* last)
 {
     circles_.go_one_way(planned);
-    const Stand target = place_.rounded(circles_.shifted(planned), pose.tip);
+    const MachinePosition target = place_.rounded(circles_.shifted(planned), pose.tip);
     place_.check_travel(target.readings);
     feeds_.carried_seconds = feeds_.carried_length = 0;
     if (!place_.positioned || place_.differs(target, true) || !frames_.in_wanted()) {
@@ -323,10 +323,10 @@ void LinkWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* l
 void LinkWriter::rotary_home()
 {
     own_retract_ ? own_retract_() : retract();
-    Stand target = place_.stand();
+    MachinePosition target = place_.position();
     for (const std::size_t i : place_.frame.chain()) {
         if (place_.frame.is_rotary()[i]) {
-            place_.bring(target, i, place_.rotary_home_of(i));
+            place_.set_joint(target, i, place_.rotary_home_of(i));
         }
     }
     if (place_.differs(target, true)) {

@@ -72,7 +72,7 @@ public:
     /// A joint has been brought somewhere by other words than the path's.
     void moved_to(std::size_t joint, double reading);
     /// The control has moved the linear joints by itself (end of a cycle).
-    void stands(const Stand& stand) { place_.set_stand(stand); }
+    void set_position(const MachinePosition& position) { place_.set_position(position); }
     void check_travel(const Readings& readings) { place_.check_travel(readings); }
     /// A word of text has locked or released a joint's brake.
     void brake_is(const std::string& joint, bool locked) { brakes_.is(joint, locked); }

@@ -90,14 +90,14 @@ void ProgramFrame::shift()
     }
 }
 
-[[gnu::always_inline]] inline double ProgramFrame::round(Stand& stand, std::size_t joint, double wanted) const
+[[gnu::always_inline]] inline double ProgramFrame::round(MachinePosition& position, std::size_t joint, double wanted) const
 {
     if (exact_ != nullptr) [[unlikely]] {
         const double value = program_value(joint, wanted);
         exact_->note(Role::axes, joint, reads_[joint] == TurnReading::wound ? value : value - whole_turn * std::floor(value / whole_turn));
     }
-    stand.counts[joint] = counts(joint, wanted);
-    return stand.readings[Eigen::Index(joint)] = reading(joint, stand.counts[joint]);
+    position.counts[joint] = counts(joint, wanted);
+    return position.readings[Eigen::Index(joint)] = reading(joint, position.counts[joint]);
 }
 
 std::int64_t ProgramFrame::circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const
@@ -117,17 +117,17 @@ std::int64_t ProgramFrame::blocks_between(std::size_t joint, std::int64_t before
     }
 }
 
-Stand ProgramFrame::stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const
+MachinePosition ProgramFrame::rounded(const MachinePosition& now, const Turns& turns, const Vec3& tip, double tool_length) const
 {
-    Stand out = now;
-    bring(out, turns, tip, tool_length);
+    MachinePosition out = now;
+    round_in_place(out, turns, tip, tool_length);
     return out;
 }
 
-void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const
+void ProgramFrame::round_in_place(MachinePosition& position, const Turns& turns, const Vec3& tip, double tool_length) const
 {
     if (cylinder_) [[unlikely]] {
-        roll(stand, turns, tip, tool_length);
+        round_on_cylinder(position, turns, tip, tool_length);
         return;
     }
     const InverseSolver& solver = *solver_;
@@ -136,19 +136,19 @@ void ProgramFrame::bring(Stand& stand, const Turns& turns, const Vec3& tip, doub
     Turns cosine{};
     const std::size_t rotary = std::min(solver.rotary().size(), rounded.size());
     for (std::size_t i = 0; i < rotary; ++i) {
-        rounded[i] = round(stand, solver.rotary()[i].value, turns[i]);
+        rounded[i] = round(position, solver.rotary()[i].value, turns[i]);
         const SineCosine of = sine_and_cosine(rounded[i] - solver.rotary_reference(i));
         sine[i] = of.sine;
         cosine[i] = of.cosine;
     }
     if (tip_) [[unlikely]] {
-        place(stand, rounded, tip, tool_length);
+        round_tip(position, rounded, tip, tool_length);
         return;
     }
     const Vec3 linear = solver.linear_together() ? solver.linear_readings(sine, cosine, tip, tool_length)
                                                  : solver.linear_readings(rounded, tip, tool_length);
     for (std::size_t i = 0; i < 3; ++i) {
-        round(stand, solver.linear()[i].value, linear[Eigen::Index(i)]);
+        round(position, solver.linear()[i].value, linear[Eigen::Index(i)]);
     }
 }
 
@@ -163,14 +163,14 @@ void ProgramFrame::round_along(std::size_t joint, const Column& wanted, double m
     }
 }
 
-void ProgramFrame::recount(Stand& stand) const
+void ProgramFrame::recount(MachinePosition& position) const
 {
-    const Readings values = program_values(stand.readings);
+    const Readings values = program_values(position.readings);
     for (const std::size_t joint : chain_joints_) {
-        stand.counts[joint] = rounding_.counts(quantity(joint), values[Eigen::Index(joint)]);
+        position.counts[joint] = rounding_.counts(quantity(joint), values[Eigen::Index(joint)]);
     }
     if (cylinder_) {
-        stand.counts[cylinder_->turning] = 0; // it has no word
+        position.counts[cylinder_->turning] = 0; // it has no word
     }
 }
 
@@ -245,28 +245,29 @@ double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double
 }
 
 /// The way round is rounded; the turn follows it.
-[[gnu::noinline]] void ProgramFrame::roll(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const
+[[gnu::noinline]] void ProgramFrame::round_on_cylinder(MachinePosition& position, const Turns& turns, const Vec3& tip,
+                                                       double tool_length) const
 {
     const Cylinder& on = *cylinder_;
     const double way = program_value(on.turning, turns[0]) * on.scale;
     if (exact_ != nullptr) {
         exact_->note(Role::axes, on.flat, way);
     }
-    stand.counts[on.flat] = rounding_.counts(Quantity::length, way);
-    stand.counts[on.turning] = 0;
-    const Turns rolled{rounding_.value(Quantity::length, stand.counts[on.flat]) / on.scale + shift_[on.turning], 0};
-    stand.readings[Eigen::Index(on.turning)] = rolled[0];
-    stand.readings[Eigen::Index(on.flat)] = on.stands;
+    position.counts[on.flat] = rounding_.counts(Quantity::length, way);
+    position.counts[on.turning] = 0;
+    const Turns rolled{rounding_.value(Quantity::length, position.counts[on.flat]) / on.scale + shift_[on.turning], 0};
+    position.readings[Eigen::Index(on.turning)] = rolled[0];
+    position.readings[Eigen::Index(on.flat)] = on.stands;
     const Vec3 linear = solver_->linear_readings(rolled, tip, tool_length);
     for (std::size_t i = 0; i < 3; ++i) {
         const std::size_t joint = solver_->linear()[i].value;
         if (joint != on.flat) {
-            round(stand, joint, linear[Eigen::Index(i)]);
+            round(position, joint, linear[Eigen::Index(i)]);
         }
     }
 }
 
-[[gnu::noinline]] void ProgramFrame::place(Stand& stand, const Turns& rounded, const Vec3& tip, double tool_length) const
+[[gnu::noinline]] void ProgramFrame::round_tip(MachinePosition& position, const Turns& rounded, const Vec3& tip, double tool_length) const
 {
     Vec3 at = tip_->coordinates(tip, rounded);
     for (std::size_t k = 0; k < 3; ++k) {
@@ -275,10 +276,10 @@ double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double
         if (exact_ != nullptr) {
             exact_->note(Role::axes, joint, value);
         }
-        stand.counts[joint] = rounding_.counts(Quantity::length, value);
-        value = rounding_.value(Quantity::length, stand.counts[joint]);
+        position.counts[joint] = rounding_.counts(Quantity::length, value);
+        value = rounding_.value(Quantity::length, position.counts[joint]);
     }
-    solver_->set_linear(stand.readings, tip_->tip(at, rounded), tool_length);
+    solver_->set_linear(position.readings, tip_->tip(at, rounded), tool_length);
 }
 
 Readings ProgramFrame::program_values(const Readings& readings) const
@@ -300,10 +301,10 @@ Readings ProgramFrame::program_values(const Readings& readings) const
     return out;
 }
 
-Stand ProgramFrame::stand_at(const Stand& now, const Readings& readings) const
+MachinePosition ProgramFrame::at_readings(const MachinePosition& now, const Readings& readings) const
 {
     const double length = tip_ ? tip_length_ : 0; // any: it falls out of the joints' own readings
-    return stand(now, solver_->turns_of(readings), solver_->kinematics().pose(readings, length).tip, length);
+    return rounded(now, solver_->turns_of(readings), solver_->kinematics().pose(readings, length).tip, length);
 }
 
 } // namespace wexilum

@@ -12,7 +12,7 @@ namespace wexilum {
 /// Where the machine stands by what the program says: the counts of each joint's word, and the readings they come to. Joints
 /// outside the chain between tool and work have no counts. While coordinates of the tip are in force, the counts of the joints under
 /// X, Y and Z are such coordinates.
-struct Stand {
+struct MachinePosition {
     Readings readings;
     std::array<std::int64_t, max_joints> counts{};
 };
@@ -25,7 +25,7 @@ public:
     /// The chain is that of another posture's solver, which must outlive the frame.
     void change_solver(const InverseSolver& solver);
 
-    /// The tool length that the control adds to its length joint; 0 while no length word is in force. Stands made before hold the
+    /// The tool length that the control adds to its length joint; 0 while no length word is in force. Positions made before hold the
     /// old counts: recount() them.
     void set_length_shift(double mm);
 
@@ -37,7 +37,7 @@ public:
     [[nodiscard]] std::optional<std::size_t> working(std::size_t joint) const;
 
     [[nodiscard]] Quantity quantity(std::size_t joint) const { return quantity_[joint]; }
-    /// From here on the words X, Y and Z are coordinates of the tip; stands made before hold the old counts. The length is that which
+    /// From here on the words X, Y and Z are coordinates of the tip; positions made before hold the old counts. The length is that which
     /// the control has in force. An Error says why this machine's tip has no such coordinates; then nothing has changed.
     Status enter(FrameKind kind, double tool_length);
     /// The coordinates are those of a plane from here on. Precondition: entered.
@@ -63,8 +63,8 @@ public:
     [[nodiscard]] std::optional<std::array<std::size_t, 3>> xyz() const;
     /// What the program says for each joint of the chain at these readings, mm or rad, before rounding.
     [[nodiscard]] Readings program_values(const Readings& readings) const;
-    /// The stand nearest to readings: rounded, from where it stands now.
-    [[nodiscard]] Stand stand_at(const Stand& now, const Readings& readings) const;
+    /// The position nearest to readings: rounded, beginning with where it is now.
+    [[nodiscard]] MachinePosition at_readings(const MachinePosition& now, const Readings& readings) const;
     /// The joint under the word along which a cycle drills.
     [[nodiscard]] std::optional<std::size_t> drill_joint() const { return tip_ ? std::optional(tip_->joints()[2]) : length_joint_; }
 
@@ -78,11 +78,11 @@ public:
     {
         return rounding_.value(quantity(joint), counts) + shift_[joint];
     }
-    /// The stand that the words for a tip and rotary readings bring the machine to, from where it stands now: rotary joints are rounded
-    /// first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
-    [[nodiscard]] Stand stand(const Stand& now, const Turns& turns, const Vec3& tip, double tool_length) const;
+    /// The position that the words for a tip and rotary readings bring the machine to, beginning with where it is now: rotary joints are
+    /// rounded first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
+    [[nodiscard]] MachinePosition rounded(const MachinePosition& now, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// The same in place, for one point of a path after the other.
-    void bring(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const;
+    void round_in_place(MachinePosition& position, const Turns& turns, const Vec3& tip, double tool_length) const;
     /// Counts and readings that a joint's wanted readings, each with `more` added, come to, for those from `first` to before `end`.
     /// Precondition: kind() is joints, and nothing is noted.
     void round_along(std::size_t joint, const Column& wanted, double more, std::size_t first, std::size_t end, LineRun::Counts& counts,
@@ -112,7 +112,7 @@ public:
     /// Whether some joint's words see a circle of one turn.
     [[nodiscard]] bool has_circles() const { return circles_; }
     /// Counts of all joints anew.
-    void recount(Stand& stand) const;
+    void recount(MachinePosition& position) const;
 
     [[nodiscard]] const Rounding& rounding() const { return rounding_; }
     [[nodiscard]] const std::array<bool, max_joints>& is_rotary() const { return rotary_; }
@@ -121,9 +121,9 @@ public:
     [[nodiscard]] const std::vector<std::size_t>& chain() const { return chain_joints_; }
 
 private:
-    double round(Stand& stand, std::size_t joint, double wanted) const;
-    void roll(Stand& stand, const Turns& turns, const Vec3& tip, double tool_length) const;
-    void place(Stand& stand, const Turns& rounded, const Vec3& tip, double tool_length) const;
+    double round(MachinePosition& position, std::size_t joint, double wanted) const;
+    void round_on_cylinder(MachinePosition& position, const Turns& turns, const Vec3& tip, double tool_length) const;
+    void round_tip(MachinePosition& position, const Turns& rounded, const Vec3& tip, double tool_length) const;
     [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
     struct Sum {
         std::size_t joint = 0; ///< whose word stands for all

@@ -8,14 +8,14 @@
 
 namespace wexilum {
 
-void RapidWriter::move(const Stand& target, JointSet joints)
+void RapidWriter::move(const MachinePosition& target, JointSet joints)
 {
-    const int parts = (joints & place_.chain.rotary) != 0 ? circles_.blocks_between(place_.solver().turns_of(place_.stand().readings),
+    const int parts = (joints & place_.chain.rotary) != 0 ? circles_.blocks_between(place_.solver().turns_of(place_.position().readings),
                                                                                     place_.solver().turns_of(target.readings))
                                                           : 1;
-    const Stand from = place_.stand();
+    const MachinePosition from = place_.position();
     for (int k = 1; k < parts; ++k) {
-        Stand part = place_.stand();
+        MachinePosition part = place_.position();
         for (const std::size_t i : place_.frame.chain()) {
             if (place_.frame.is_rotary()[i]) {
                 part.counts[i] = from.counts[i] + (target.counts[i] - from.counts[i]) * k / parts;
@@ -29,7 +29,7 @@ void RapidWriter::move(const Stand& target, JointSet joints)
 
 /// The fastest feed, where the joints of a rapid, each at its own speed, would take the tip beside a way along the tool, or lower than the
 /// ends of another one; nothing where a rapid does.
-std::optional<FeedSpec> RapidWriter::straight_feed(const Stand& target, JointSet joints) const
+std::optional<FeedSpec> RapidWriter::straight_feed(const MachinePosition& target, JointSet joints) const
 {
     const Controller& controller = assembly_.controller;
     const bool goes_straight = of_the_tip(place_.frame.kind()) ? controller.tip_rapid_straight : controller.rapid_straight;
@@ -43,7 +43,7 @@ std::optional<FeedSpec> RapidWriter::straight_feed(const Stand& target, JointSet
         const auto at = Eigen::Index(i);
         end[at] = (joints & bit_of(i)) != 0 ? target.readings[at] : end[at];
         const double way = std::abs(end[at] - place_.now()[at]);
-        const bool stays_back = (joints & bit_of(i)) == 0 && target.counts[i] != place_.stand().counts[i]; // its turn comes later
+        const bool stays_back = (joints & bit_of(i)) == 0 && target.counts[i] != place_.position().counts[i]; // its turn comes later
         if (stays_back || (way > 0 && place_.frame.is_rotary()[i])) {
             return std::nullopt;
         }
@@ -73,7 +73,7 @@ std::optional<FeedSpec> RapidWriter::straight_feed(const Stand& target, JointSet
     return FeedSpec{FeedMode::per_minute, std::min(length / seconds, most), 0};
 }
 
-void RapidWriter::move_clear(const Stand& target, JointSet joints)
+void RapidWriter::move_clear(const MachinePosition& target, JointSet joints)
 {
     if (const auto straight = straight_feed(target, joints)) {
         move_once(Function::linear, target, joints, &*straight);
@@ -82,7 +82,7 @@ void RapidWriter::move_clear(const Stand& target, JointSet joints)
     }
 }
 
-void RapidWriter::move_once(Function function, const Stand& target, JointSet joints, const FeedSpec* feed)
+void RapidWriter::move_once(Function function, const MachinePosition& target, JointSet joints, const FeedSpec* feed)
 {
     if ((joints & place_.chain.rotary) != 0) {
         brakes_.release_moving(target);
@@ -93,15 +93,15 @@ void RapidWriter::move_once(Function function, const Stand& target, JointSet joi
         if ((joints & bit_of(i)) == 0) {
             continue;
         }
-        any = any || !place_.stated[i] || target.counts[i] != place_.stand().counts[i];
+        any = any || !place_.stated[i] || target.counts[i] != place_.position().counts[i];
         place_.stated[i] = true;
         circles_.add_axis(statement, i, target.counts[i]);
-        place_.stand_at(i, target);
+        place_.move_joint(i, target);
     }
     if (of_the_tip(place_.frame.kind())) {
-        place_.set_stand(target); // a joint may move though its word stays
+        place_.set_position(target); // a joint may move though its word stays
     } else if (place_.on_cylinder() && (joints & bit_of(place_.frame.cylinder().flat)) != 0) {
-        place_.stand_at(place_.frame.cylinder().turning, target);
+        place_.move_joint(place_.frame.cylinder().turning, target);
     }
     if (!any) {
         return;

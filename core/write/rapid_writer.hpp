@@ -17,15 +17,15 @@ public:
         : assembly_(assembly), emitter_(emitter), place_(place), circles_(circles), feeds_(feeds), brakes_(brakes)
     {}
 
-    /// Brings some joints to where a stand has them, in as many blocks as their turns take.
-    void move(const Stand& target, JointSet joints);
+    /// Brings some joints to where a position has them, in as many blocks as their turns take.
+    void move(const MachinePosition& target, JointSet joints);
     /// In rapid, or straight at the fastest feed where the rapid would drag the tool aside or lower. Rotary joints stand.
-    void move_clear(const Stand& target, JointSet joints);
+    void move_clear(const MachinePosition& target, JointSet joints);
     /// That feed; nothing where a rapid does.
-    [[nodiscard]] std::optional<FeedSpec> straight_feed(const Stand& target, JointSet joints) const;
+    [[nodiscard]] std::optional<FeedSpec> straight_feed(const MachinePosition& target, JointSet joints) const;
 
 private:
-    void move_once(Function function, const Stand& target, JointSet joints, const FeedSpec* feed = nullptr);
+    void move_once(Function function, const MachinePosition& target, JointSet joints, const FeedSpec* feed = nullptr);
 
     const Assembly& assembly_;
     WordEmitter& emitter_;

@@ -17,10 +17,10 @@ constexpr std::array own_words{Role::motion,       Role::plane,           Role::
 WordPlace SubprogramWriter::here() const
 {
     WordPlace out{};
-    const Stand& stand = motion_.place().stand();
+    const MachinePosition& position = motion_.place().position();
     for (std::size_t j = 0; j < assembly_.machine.joints.size(); ++j) {
         const auto word = assembly_.dialect.axes.find(assembly_.machine.joints[j].id);
-        out[j] = word != assembly_.dialect.axes.end() && word->second.sign < 0 ? -stand.counts[j] : stand.counts[j];
+        out[j] = word != assembly_.dialect.axes.end() && word->second.sign < 0 ? -position.counts[j] : position.counts[j];
     }
     return out;
 }

@@ -9,7 +9,7 @@ namespace wexilum {
 
 WrittenPlace::WrittenPlace(const Assembly& assembly, const WordEmitter& emitter, WriteLog& log)
     : WritePart(log), frame(assembly), stated(assembly.machine.joints.size(), false), assembly_(assembly), emitter_(emitter),
-      solver_(&*assembly.solver), posture_(assembly.machine.at_rest()), stand_{assembly.machine.home(), {}}, next_(stand_)
+      solver_(&*assembly.solver), posture_(assembly.machine.at_rest()), position_{assembly.machine.home(), {}}, next_(position_)
 {
     recount();
     chain = working_chain(assembly, frame, *solver_, emitter, away_joint());
@@ -27,8 +27,8 @@ void WrittenPlace::take_posture(const Posture& posture, const InverseSolver& sol
 
 void WrittenPlace::recount()
 {
-    frame.recount(stand_);
-    next_ = stand_;
+    frame.recount(position_);
+    next_ = position_;
 }
 
 bool WrittenPlace::leaves_cuts_plain() const { return positioned && !chain.skewed && solver_->linear_together() && !frame.noting(); }
@@ -41,18 +41,18 @@ void WrittenPlace::set_length_shift(double mm)
 
 void WrittenPlace::moved_to(std::size_t joint, double reading)
 {
-    stand_.readings[Eigen::Index(joint)] = reading;
-    frame.kind() == FrameKind::joints ? void(stand_.counts[joint] = frame.counts(joint, reading)) : frame.recount(stand_);
-    next_ = stand_;
+    position_.readings[Eigen::Index(joint)] = reading;
+    frame.kind() == FrameKind::joints ? void(position_.counts[joint] = frame.counts(joint, reading)) : frame.recount(position_);
+    next_ = position_;
 }
 
-bool WrittenPlace::differs(const Stand& target, bool rotary) const
+bool WrittenPlace::differs(const MachinePosition& target, bool rotary) const
 {
     if (rotary && on_cylinder()) {
-        return target.counts[frame.cylinder().flat] != stand_.counts[frame.cylinder().flat];
+        return target.counts[frame.cylinder().flat] != position_.counts[frame.cylinder().flat];
     }
     for (const std::size_t i : frame.chain()) {
-        if (frame.is_rotary()[i] == rotary && target.counts[i] != stand_.counts[i]) {
+        if (frame.is_rotary()[i] == rotary && target.counts[i] != position_.counts[i]) {
             return true;
         }
     }
@@ -95,16 +95,16 @@ double WrittenPlace::rotary_home_of(std::size_t i) const
     return home;
 }
 
-void WrittenPlace::bring(Stand& target, std::size_t joint, double reading) const
+void WrittenPlace::set_joint(MachinePosition& target, std::size_t joint, double reading) const
 {
     target.counts[joint] = frame.counts(joint, reading);
     target.readings[Eigen::Index(joint)] = frame.reading(joint, target.counts[joint]);
 }
 
-double WrittenPlace::word_value(const Stand& stand, std::size_t joint) const
+double WrittenPlace::word_value(const MachinePosition& position, std::size_t joint) const
 {
     const bool coordinate = frame.kind() != FrameKind::joints && !frame.is_rotary()[joint];
-    return coordinate ? frame.rounding().value(Quantity::length, stand.counts[joint]) : stand.readings[Eigen::Index(joint)];
+    return coordinate ? frame.rounding().value(Quantity::length, position.counts[joint]) : position.readings[Eigen::Index(joint)];
 }
 
 } // namespace wexilum

@@ -9,11 +9,11 @@
 
 namespace wexilum {
 
-/// What a block to a stand does to the joints of the chain.
+/// What a block to a position does to the joints of the chain.
 struct BlockWay {
     std::uint32_t moved = 0; ///< a bit for each joint of the chain whose counts change
     bool rotary = false;     ///< one of them is rotary
-    bool inside = true;      ///< the stand is inside travel
+    bool inside = true;      ///< the position is inside travel
     double slowest = 0;      ///< s
 };
 
@@ -34,44 +34,47 @@ public:
     /// The machine stands as this posture holds it; the solver must outlive the object.
     void take_posture(const Posture& posture, const InverseSolver& solver);
 
-    [[nodiscard]] const Readings& now() const { return stand_.readings; }
-    [[nodiscard]] const Stand& stand() const { return stand_; }
-    void set_stand(const Stand& stand) { stand_ = stand; }
-    /// One joint is where a stand has it.
-    void stand_at(std::size_t joint, const Stand& target)
+    [[nodiscard]] const Readings& now() const { return position_.readings; }
+    [[nodiscard]] const MachinePosition& position() const { return position_; }
+    void set_position(const MachinePosition& position) { position_ = position; }
+    /// Takes one joint from a position.
+    void move_joint(std::size_t joint, const MachinePosition& target)
     {
-        stand_.counts[joint] = target.counts[joint];
-        stand_.readings[Eigen::Index(joint)] = target.readings[Eigen::Index(joint)];
+        position_.counts[joint] = target.counts[joint];
+        position_.readings[Eigen::Index(joint)] = target.readings[Eigen::Index(joint)];
     }
     /// A joint has been brought somewhere by other words than the path's, or by hand (set_reading()).
     void moved_to(std::size_t joint, double reading);
-    void set_reading(std::size_t joint, double reading) { stand_.readings[Eigen::Index(joint)] = reading; }
+    void set_reading(std::size_t joint, double reading) { position_.readings[Eigen::Index(joint)] = reading; }
     void recount();
     void set_length_shift(double mm);
 
-    /// The stand for a tip and rotary readings, rounded; or with the rotary joints as they stand.
-    [[nodiscard]] Stand rounded(const Turns& turns, const Vec3& tip) const { return frame.stand(stand_, turns, tip, tool_length); }
-    [[nodiscard]] Stand with_same_turn(const Vec3& tip) const { return rounded(solver_->turns_of(stand_.readings), tip); }
-    /// The same in place, for one point of a cut after the other; it lives until the next call of anything.
-    [[nodiscard]] const Stand& next(const Turns& turns, const Vec3& tip)
+    /// The position for a tip and rotary readings, rounded; or with the rotary joints as they stand.
+    [[nodiscard]] MachinePosition rounded(const Turns& turns, const Vec3& tip) const
     {
-        frame.bring(next_, turns, tip, tool_length);
+        return frame.rounded(position_, turns, tip, tool_length);
+    }
+    [[nodiscard]] MachinePosition with_same_turn(const Vec3& tip) const { return rounded(solver_->turns_of(position_.readings), tip); }
+    /// The same in place, for one point of a cut after the other; it lives until the next call of anything.
+    [[nodiscard]] const MachinePosition& next(const Turns& turns, const Vec3& tip)
+    {
+        frame.round_in_place(next_, turns, tip, tool_length);
         return next_;
     }
-    /// A joint's part of a stand.
-    void bring(Stand& target, std::size_t joint, double reading) const;
-    [[nodiscard]] Pose pose() const { return solver_->kinematics().pose(stand_.readings, tool_length); }
-    /// Whether words of rotary joints, or of linear ones, are others at a stand.
-    [[nodiscard]] bool differs(const Stand& target, bool rotary) const;
-    [[nodiscard]] BlockWay way_to(const Stand& target) const
+    /// Sets one joint of a position.
+    void set_joint(MachinePosition& target, std::size_t joint, double reading) const;
+    [[nodiscard]] Pose pose() const { return solver_->kinematics().pose(position_.readings, tool_length); }
+    /// Whether words of rotary joints, or of linear ones, differ at a position.
+    [[nodiscard]] bool differs(const MachinePosition& target, bool rotary) const;
+    [[nodiscard]] BlockWay way_to(const MachinePosition& target) const
     {
         BlockWay out;
-        const double* const from = stand_.readings.data();
+        const double* const from = position_.readings.data();
         const double* const to = target.readings.data();
         std::uint32_t bit = 1;
         for (const WorkingChain::Joint& joint : chain.joints) {
             const double reading = to[joint.joint];
-            out.moved |= target.counts[joint.joint] != stand_.counts[joint.joint] ? bit : 0;
+            out.moved |= target.counts[joint.joint] != position_.counts[joint.joint] ? bit : 0;
             out.slowest = std::max(out.slowest, std::abs(reading - from[joint.joint]) * joint.per_speed);
             out.inside = out.inside && reading >= joint.low && reading <= joint.high;
             bit <<= 1;
@@ -80,7 +83,7 @@ public:
         return out;
     }
     /// What a joint's word tells: its reading, or a coordinate of the tip.
-    [[nodiscard]] double word_value(const Stand& stand, std::size_t joint) const;
+    [[nodiscard]] double word_value(const MachinePosition& position, std::size_t joint) const;
     void check_travel(const Readings& readings);
 
     /// The joint that retracts: the machine's, or the one along it that works in its place.
@@ -102,8 +105,8 @@ private:
     const WordEmitter& emitter_;
     const InverseSolver* solver_;
     Posture posture_;
-    Stand stand_;
-    Stand next_; ///< differs from stand_ in the chain's joints only
+    MachinePosition position_;
+    MachinePosition next_; ///< differs from position_ in the chain's joints only
 };
 
 } // namespace wexilum

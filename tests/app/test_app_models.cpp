@@ -1,5 +1,7 @@
 // What the window rests on and needs no display for: colours, numbers as typed, words of a line, the camera, solids.
+#include "app/models/background.hpp"
 #include "app/models/camera.hpp"
+#include "app/models/link_blocks.hpp"
 #include "app/models/quantity.hpp"
 #include "app/models/rule_help.hpp"
 #include "app/models/schema_help.hpp"
@@ -7,6 +9,7 @@
 #include "app/models/solid.hpp"
 #include "app/theme/tokens.hpp"
 #include "core/base/units.hpp"
+#include "core/project/job_run.hpp"
 
 #include "tests/support/test_program.hpp"
 
@@ -59,7 +62,62 @@ private Q_SLOTS:
     void offers_for_json_data();
     void offers_for_json();
     void tips_for_json();
+    void only_the_latest_work_counts();
+    void blocks_of_links();
 };
+
+void TestAppModels::only_the_latest_work_counts()
+{
+    QObject home;
+    QList<int> done;
+    Background background(home);
+    const auto work = [&](int number) {
+        return [&, number](const std::shared_ptr<RunWatch>& watch) {
+            while (number < 3 && !watch->stopped()) {
+                QThread::msleep(1);
+            }
+            background.later(watch, [&, number] { done.push_back(number); });
+        };
+    };
+    const auto first = background.start(work(1)); // works until it is stopped
+    background.start(work(2));                    // may not even begin
+    background.start(work(3));
+    QTRY_COMPARE(done, QList<int>{3});
+    QVERIFY(first->stopped());
+    QTest::qWait(20);
+    QCOMPARE(done, QList<int>{3});
+}
+
+void TestAppModels::blocks_of_links()
+{
+    auto posted = std::make_shared<PostedJob>();
+    posted->run.links = {{0, LinkList::approach, 0, 2, 4},  {1, LinkList::approach, 0, 10, 12}, {1, LinkList::approach, 2, 12, 13},
+                         {1, LinkList::retreat, 0, 30, 31}, {1, LinkList::approach, 0, 40, 42}, {1, LinkList::approach, 2, 42, 45},
+                         {1, LinkList::approach, 0, 60, 62}};
+    JobResults results;
+    results.posted = posted;
+    LinkBlocks blocks;
+    blocks.read(&results, 1);
+    // The nearest ones before the line, and before all of them the first.
+    QCOMPARE(blocks.of(LinkList::approach, 0, 50)->first, 40U);
+    QCOMPARE(blocks.of(LinkList::approach, 0, 5)->first, 10U);
+    QCOMPARE(blocks.of(LinkList::approach, 0, Selection::none)->first, 10U);
+    QVERIFY(blocks.of(LinkList::approach, 1, 50) == nullptr); // it moves nothing
+    // The whole list about one of its moves: only what touches.
+    QCOMPARE(blocks.of_list(LinkList::approach, 3, 2, 50).value(), std::pair(40U, 45U));
+    QCOMPARE(blocks.of_list(LinkList::approach, 3, 1, 50).value(), std::pair(40U, 45U));
+    QCOMPARE(blocks.of_list(LinkList::approach, 3, 0, 70).value(), std::pair(60U, 62U));
+    QVERIFY(!blocks.of_list(LinkList::within, 2, 0, 50));
+    // What was found at a move, by its blocks.
+    FoundAt found{FoundAt::By::run, Finding::make(Severity::error, "beyond-travel", "", "", 1)};
+    found.finding.code = {"x.nc", 43, 0};
+    State state = State::fits;
+    QVERIFY(blocks.trouble(LinkList::approach, 0, {found}, state).isEmpty());
+    QCOMPARE(blocks.trouble(LinkList::approach, 2, {found}, state), QString::fromLatin1(word_of(State::beyond)));
+    QCOMPARE(state, State::beyond);
+    blocks.read(nullptr, 1);
+    QVERIFY(blocks.of(LinkList::approach, 0, 50) == nullptr);
+}
 
 void TestAppModels::offers_for_rules_data()
 {

@@ -133,7 +133,7 @@ void TestStart::wrong_usage_data()
     QTest::newRow("no such size") << QStringList{QStringLiteral("--size"), QStringLiteral("big"), picture, nowhere}
                                   << QStringLiteral("wexilum: --size needs width and height, e.g. 1280x800");
     QTest::newRow("no project") << QStringList{QStringLiteral("--project"), QStringLiteral("/nonexistent"), picture, nowhere}
-                                << QStringLiteral("wexilum: /nonexistent is no project");
+                                << QStringLiteral("wexilum: /nonexistent is not a project");
 }
 
 void TestStart::wrong_usage()

@@ -230,8 +230,8 @@ void TestWindow::a_run_is_cancelled()
     QVERIFY(wait_until([&] { return stop.isVisible(); }));
     QVERIFY(desk.find<QWidget>("progress").isVisible());
     QTest::mouseClick(&stop, Qt::LeftButton);
-    QVERIFY(wait_until([&] { return !desk.window().workspace().is_running(); }));
-    QVERIFY(desk.window().workspace().was_stopped());
+    QVERIFY(wait_until([&] { return !desk.window().workspace().runs().is_running(); }));
+    QVERIFY(desk.window().workspace().runs().was_stopped());
     QVERIFY(!desk.window().workspace().results() || !desk.window().workspace().results()->replayed);
     QVERIFY(wait_until([&] { return !stop.isVisible(); }));
     QVERIFY(desk.find<QLabel>("message").text().contains(QStringLiteral("stopped")));
@@ -420,10 +420,10 @@ void TestWindow::files_are_dropped()
     Desk other(QStringLiteral("mirror-cell"));
     drop(other.folder());
     QVERIFY(desk.ready());
-    QCOMPARE(desk.window().workspace().folder(), other.folder());
+    QCOMPARE(desk.window().workspace().project().folder(), other.folder());
     drop(QDir::tempPath());
     QVERIFY(desk.find<QLabel>("message").text().contains(QStringLiteral("this folder has no project.json")));
-    QCOMPARE(desk.window().workspace().folder(), other.folder());
+    QCOMPARE(desk.window().workspace().project().folder(), other.folder());
 }
 
 void TestWindow::dark_and_light()
@@ -461,7 +461,7 @@ void TestWindow::settings_are_kept()
         QVERIFY(first.open(desk.folder()));
         first.resize(1111, 777);
         QTest::keyClick(&first, Qt::Key_D, Qt::ControlModifier);
-        QVERIFY(wait_until([&] { return !first.workspace().is_running() && !first.workspace().is_replay_old(); }));
+        QVERIFY(wait_until([&] { return !first.workspace().runs().is_running() && !first.workspace().is_replay_old(); }));
         first.close();
     }
     QVERIFY(is_dark());
@@ -476,7 +476,7 @@ void TestWindow::settings_are_kept()
     }
     QVERIFY(recent != nullptr);
     recent->trigger();
-    QCOMPARE(second.workspace().folder(), desk.folder());
+    QCOMPARE(second.workspace().project().folder(), desk.folder());
     second.set_dark(false);
 }
 

@@ -104,7 +104,7 @@ private Q_SLOTS:
         // What was measured no longer fits the drawing: it is told where it stands, and what the drawing has.
         hand.choose(QStringLiteral("at home, as drawn"));
         QCOMPARE(hand.note(QStringLiteral("Tip at")).section(QLatin1Char('\n'), 0, 0),
-                 QStringLiteral("the machine as it is has it at 0.000, 0.000, 520.000, 120.000 mm from there"));
+                 QStringLiteral("this machine has it at 0.000, 0.000, 520.000, 120.000 mm from there"));
         QVERIFY(desk.find<QLabel>("machine-problem").text().startsWith(QStringLiteral("Not a machine yet: the witness")));
         hand.type(QStringLiteral("Tip at"), QStringLiteral("0, 0, 520"));
         QVERIFY(!desk.find<QLabel>("machine-problem").isVisible());
@@ -191,7 +191,7 @@ private Q_SLOTS:
         // A value that can't be read leaves the picture as it was, and says why beside the field.
         QTest::keyClick(&point, Qt::Key_Z);
         QCOMPARE(height(), -185.0);
-        QVERIFY2(hand.note(QStringLiteral("Point")).startsWith(QStringLiteral("\"-185z\" is no number")),
+        QVERIFY2(hand.note(QStringLiteral("Point")).startsWith(QStringLiteral("\"-185z\" is not a number")),
                  qPrintable(hand.note(QStringLiteral("Point"))));
         QTest::keyClick(&point, Qt::Key_Backspace);
         QTest::keyClick(&point, Qt::Key_Return);
@@ -237,13 +237,13 @@ private Q_SLOTS:
         hand.choose(QStringLiteral("positive X: the tool stands to the right on the table"));
         QCOMPARE(hand.note(QStringLiteral("Tip at")),
                  QStringLiteral(
-                     "the machine as it is has it at -150.000, 0.000, 520.000, 300.000 mm from there\n"
+                     "this machine has it at -150.000, 0.000, 520.000, 300.000 mm from there\n"
                      "It would hold if the direction of X is turned round, or its reading tells its own motion (6 of 6 witnesses then)."));
         hand.choose(QStringLiteral("X"));
         hand.type(QStringLiteral("Direction"), QStringLiteral("+X"));
         QVERIFY(!desk.find<QLabel>("machine-problem").isVisible());
         hand.choose(QStringLiteral("positive X: the tool stands to the right on the table"));
-        QCOMPARE(hand.note(QStringLiteral("Tip at")), QStringLiteral("the machine as it is has it at 150.000, 0.000, 520.000"));
+        QCOMPARE(hand.note(QStringLiteral("Tip at")), QStringLiteral("this machine has it at 150.000, 0.000, 520.000"));
     }
 
     void charts_lead_to_the_block()

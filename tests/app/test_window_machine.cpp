@@ -43,7 +43,7 @@ void click_item(QTreeWidget& tree, const QString& text)
 double reading(Desk& desk, const char* joint)
 {
     const Machine& machine = desk.window().workspace().results()->assembly().machine;
-    return (*desk.window().machine().stand())[Eigen::Index(machine.find_joint(joint)->value)];
+    return (*desk.window().machine().position())[Eigen::Index(machine.find_joint(joint)->value)];
 }
 
 } // namespace
@@ -319,7 +319,7 @@ private Q_SLOTS:
         QVERIFY(desk.ready());
         QCOMPARE(between("base", "stock"), -1.0);
         desk.type_cell(matrix, y, b, QStringLiteral("wide"));
-        QVERIFY(desk.find<QLabel>("contact-refused").text().startsWith(QStringLiteral("\"wide\" is no number")));
+        QVERIFY(desk.find<QLabel>("contact-refused").text().startsWith(QStringLiteral("\"wide\" is not a number")));
         QCOMPARE(matrix.item(y, b)->text(), QStringLiteral("12.7"));
     }
 
@@ -442,7 +442,7 @@ private Q_SLOTS:
         QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(table.item(1, 0)->text(), QStringLiteral("holds"));
         desk.type_cell(table, 1, column(QStringLiteral("X")), QStringLiteral("far"));
-        QVERIFY(desk.find<QLabel>("witness-refused").text().startsWith(QStringLiteral("\"far\" is no number")));
+        QVERIFY(desk.find<QLabel>("witness-refused").text().startsWith(QStringLiteral("\"far\" is not a number")));
         QCOMPARE(table.item(1, column(QStringLiteral("X")))->text(), QStringLiteral("150"));
         desk.click("witness-add");
         QCOMPARE(table.rowCount(), rows + 1);

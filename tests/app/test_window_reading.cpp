@@ -84,7 +84,7 @@ struct Bare {
         open();
         window.activateWindow();
         (void)QTest::qWaitForWindowActive(&window);
-        (void)wait_until([&] { return !window.workspace().is_running(); });
+        (void)wait_until([&] { return !window.workspace().runs().is_running(); });
         QTest::qWait(150);
         return told;
     }
@@ -187,7 +187,7 @@ private Q_SLOTS:
         QTest::keyClick(&bare.window, Qt::Key_E, Qt::ControlModifier);
         bare.click("show-contact");
         bare.click("contact-check");
-        QVERIFY(wait_until([&] { return results->contact != nullptr && !bare.window.workspace().is_checking_contact(); }));
+        QVERIFY(wait_until([&] { return results->contact != nullptr && !bare.window.workspace().contact().is_running(); }));
         QVERIFY(results->contact->moves > 900);
         QVERIFY(results->contact->findings.list().empty());
     }
@@ -277,7 +277,7 @@ private Q_SLOTS:
         file.close();
         desk.window().read_code(
             {file.fileName(), desk.folder() + "/machines/tarn-3.json", desk.folder() + "/controllers/morrow-m.json", {}});
-        QVERIFY(wait_until([&] { return !desk.window().workspace().is_running(); }));
+        QVERIFY(wait_until([&] { return !desk.window().workspace().runs().is_running(); }));
         QCOMPARE(desk.window().workspace().results()->posted->code.lines().size(), std::uint32_t(4));
         QVERIFY(!desk.find<QWidget>("station-toolpath").isVisible());
         desk.click_shelf(QStringLiteral("jobs/mirror-cell.json"));

@@ -38,7 +38,7 @@ struct RulesDesk : Desk {
     bool settled()
     {
         QTest::qWait(150); // a pause in typing
-        return wait_until([&] { return !window().workspace().is_running() && !window().workspace().is_code_old(); });
+        return wait_until([&] { return !window().workspace().runs().is_running() && !window().workspace().is_code_old(); });
     }
     QString head() { return rules().findChild<ChangesPane*>()->head(); }
     QTableWidget& groups() { return *rules().findChild<QTableWidget*>(QStringLiteral("change-groups")); }
@@ -227,7 +227,7 @@ void TestWindowRules::the_lines_in_sight_come_first()
     bool whole_before = false;
     const QObject here;
     connect(&workspace, &Workspace::code_changed, &here, [&] { whole_before = seen.empty(); });
-    connect(&workspace, &Workspace::code_previewed, &here, [&](std::uint32_t line, const std::shared_ptr<const LineTable>& lines) {
+    connect(&workspace.runs(), &JobRun::previewed, &here, [&](std::uint32_t line, const std::shared_ptr<const LineTable>& lines) {
         seen_first = line;
         seen.clear(); // typing makes several runs
         for (std::uint32_t i = 0; i < lines->size(); ++i) {
@@ -312,13 +312,13 @@ void TestWindowRules::the_dialect_by_keys()
     }));
     // The feeds are whole numbers, which are written as before with their point: no block is another one.
     QTest::qWait(300);
-    QVERIFY(wait_until([&] { return !desk.window().workspace().is_running() && !desk.window().workspace().is_code_old(); }));
+    QVERIFY(wait_until([&] { return !desk.window().workspace().runs().is_running() && !desk.window().workspace().is_code_old(); }));
     QVERIFY(desk.window().workspace().results()->diff->empty());
     QVERIFY(view.editor().findFirst(QStringLiteral("\"rapid\": \"G0"), false, true, false, true, true, 0, 0));
     QTest::keyClick(&view.editor(), Qt::Key_Right);
     QTest::keyClick(&view.editor(), '0');
     QTest::qWait(200);
-    QVERIFY(wait_until([&] { return !desk.window().workspace().is_running() && !desk.window().workspace().is_code_old(); }));
+    QVERIFY(wait_until([&] { return !desk.window().workspace().runs().is_running() && !desk.window().workspace().is_code_old(); }));
     const auto& diff = *desk.window().workspace().results()->diff;
     QCOMPARE(diff.groups[0].what, std::string("G0 changed"));
     QCOMPARE(diff.added + diff.removed, std::size_t(0));

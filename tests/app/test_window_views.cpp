@@ -58,8 +58,8 @@ void TestWindowViews::an_offset_changes_the_replay()
     QVERIFY(desk.ready());
     desk.click_station(Station::replay);
     desk.window().replay().load(nc);
-    QVERIFY(wait_until([&] { return desk.window().workspace().loaded()->replayed != nullptr; }));
-    QVERIFY(desk.window().workspace().loaded()->replayed->report.findings.has_errors());
+    QVERIFY(wait_until([&] { return desk.window().workspace().compared().loaded()->replayed != nullptr; }));
+    QVERIFY(desk.window().workspace().compared().loaded()->replayed->report.findings.has_errors());
     QVERIFY(desk.find<QLabel>("verdict").text().contains(QStringLiteral("Not proven")));
 }
 
@@ -72,11 +72,11 @@ void TestWindowViews::a_wrong_value_is_refused()
     desk.type_cell(offsets, 0, 1, QStringLiteral("left"));
     auto& refused = desk.find<QLabel>("refused");
     QVERIFY2(refused.isVisible(), qPrintable(refused.text()));
-    QCOMPARE(refused.text(), QStringLiteral("\"left\" is no length; type a number, with or without a unit (mm, in, °, rad)"));
+    QCOMPARE(refused.text(), QStringLiteral("\"left\" is not a length; type a number, with or without a unit (mm, in, °, rad)"));
     QCOMPARE(offsets.model()->index(0, 1).data().toString(), QStringLiteral("-60"));
     // A number that makes the file unreadable is not taken either.
     desk.type_cell(desk.window().setup().tools(), 1, int(ToolField::number), QStringLiteral("1"));
-    QCOMPARE(refused.text(), QStringLiteral("the tool 1 stands twice; keep one of the two"));
+    QCOMPARE(refused.text(), QStringLiteral("the tool 1 appears twice; keep one of the two"));
     QVERIFY(!desk.window().isWindowModified());
     // Units are understood: two inches.
     desk.type_cell(offsets, 0, 1, QStringLiteral("-2 in"));
@@ -201,20 +201,20 @@ void TestWindowViews::axes_are_jogged()
     desk.click_station(Station::machine);
     desk.type("reading-B", QStringLiteral("-30"));
     QCOMPARE(desk.find<QLineEdit>("reading-B").text(), QStringLiteral("-30.0000°"));
-    QVERIFY(std::abs((*desk.window().machine().stand())[3] + to_rad(30)) < 1e-12);
+    QVERIFY(std::abs((*desk.window().machine().position())[3] + to_rad(30)) < 1e-12);
     desk.type("reading-X", QStringLiteral("1 in"));
     QCOMPARE(desk.find<QLineEdit>("reading-X").text(), QStringLiteral("25.400 mm"));
     auto& handle = desk.find<AxisHandle>("jog-X");
     QTest::mouseClick(&handle, Qt::LeftButton, {}, QPoint(int(std::lround(handle.x_of(160))), handle.height() / 2));
-    const double x = (*desk.window().machine().stand())[0];
+    const double x = (*desk.window().machine().position())[0];
     QVERIFY2(std::abs(x - 160) < 2, qPrintable(QString::number(x))); // a pixel is more than a millimetre
     QTest::keyClick(&handle, Qt::Key_Right);
-    QVERIFY(std::abs((*desk.window().machine().stand())[0] - (x + 1)) < 1e-9);
+    QVERIFY(std::abs((*desk.window().machine().position())[0] - (x + 1)) < 1e-9);
     // Beyond travel it is told, and the machine stays in the picture.
     desk.type("reading-B", QStringLiteral("118.4"));
     QVERIFY(desk.find<AxisHandle>("jog-B").accessibleDescription().contains(QStringLiteral("beyond by 8.4000°")));
     desk.type("reading-B", QStringLiteral("steep"));
-    QVERIFY(std::abs((*desk.window().machine().stand())[3] - to_rad(118.4)) < 1e-12);
+    QVERIFY(std::abs((*desk.window().machine().position())[3] - to_rad(118.4)) < 1e-12);
     desk.click("jog-back");
     QCOMPARE(desk.find<QLineEdit>("reading-B").text(), QStringLiteral("16.7971°"));
 }
@@ -261,7 +261,7 @@ void TestWindowViews::a_loaded_file_is_compared()
     desk.write(QStringLiteral("by-hand.nc"), code);
     desk.click_station(Station::replay);
     desk.window().replay().load(desk.folder() + QStringLiteral("/by-hand.nc"));
-    QVERIFY(wait_until([&] { return desk.window().workspace().loaded()->replayed != nullptr; }));
+    QVERIFY(wait_until([&] { return desk.window().workspace().compared().loaded()->replayed != nullptr; }));
     QVERIFY(desk.find<QLabel>("verdict").text().contains(QStringLiteral("Not proven")));
     QTableWidget& misfits = desk.window().replay().misfits();
     int row = -1;
@@ -277,7 +277,7 @@ void TestWindowViews::a_loaded_file_is_compared()
     // Mended outside, it is read again and fits.
     desk.write(QStringLiteral("by-hand.nc"), posted);
     QVERIFY(wait_until([&] {
-        const auto& loaded = desk.window().workspace().loaded();
+        const auto& loaded = desk.window().workspace().compared().loaded();
         return loaded && loaded->replayed && !loaded->replayed->report.findings.has_errors();
     }));
 }

@@ -67,7 +67,8 @@ void Desk::edit(const QString& path, const QString& from, const QString& to)
 bool Desk::ready()
 {
     Workspace& workspace = window_->workspace();
-    const bool done = wait_until([&] { return !workspace.is_running() && (workspace.error() || !workspace.is_replay_old()); }, 60000);
+    const bool done =
+        wait_until([&] { return !workspace.runs().is_running() && (workspace.error() || !workspace.is_replay_old()); }, 60000);
     QTest::qWait(120); // what the trace asks after a moment
     return done;
 }

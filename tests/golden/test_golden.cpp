@@ -82,6 +82,53 @@ private Q_SLOTS:
         QCOMPARE(got.size(), wanted.size());
     }
 
+    void every_program_says_who_has_checked_it()
+    {
+        const QString rows = QString::fromStdString(read_file((source_folder() + "/tests/golden/CHECKED.md").toStdString()));
+        for (const QString& name : QDir(source_folder() + "/tests/golden/post").entryList(QDir::Dirs | QDir::NoDotAndDotDot)) {
+            QVERIFY2(rows.contains("\n| " + name + " | "), qPrintable(name));
+        }
+    }
+
+    void programs_by_another_reader_data()
+    {
+        QTest::addColumn<QString>("job");
+        QTest::addColumn<QString>("from"); // a word, and another one that is wrong by so much that it must be told
+        QTest::addColumn<QString>("to");
+        QTest::newRow("mirror-cell") << "mirror-cell"
+                                     << "N150 G1 X97. Y0."
+                                     << "N150 G1 X97.004 Y0.";
+        QTest::newRow("mirror-cell-radius-and-moves") << "mirror-cell"
+                                                      << "Y14.5"
+                                                      << "Y14.504";
+        QTest::newRow("mirror-back-face") << "mirror-back-face"
+                                          << "B8.743 "
+                                          << "B8.7450 ";
+    }
+    void programs_by_another_reader() // which is written in another language, and reads machine, setup, toolpaths and program by itself
+    {
+        QFETCH(QString, job);
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        const QString kept = source_folder() + "/tests/golden/post/" + QTest::currentDataTag() + "/expected.nc";
+        QTemporaryDir folder;
+        QString text = QString::fromStdString(read_file(kept.toStdString()));
+        QVERIFY(text.contains(from));
+        text.replace(text.indexOf(from), from.size(), to);
+        QFile wrong(folder.filePath("wrong.nc"));
+        QVERIFY(wrong.open(QIODevice::WriteOnly));
+        wrong.write(text.toUtf8());
+        wrong.close();
+        for (const auto& [program, fine] : {std::pair(kept, true), std::pair(wrong.fileName(), false)}) {
+            QProcess reader;
+            reader.start(python_program(),
+                         {source_folder() + "/tests/golden/check_program.py", QString::fromStdString(demo_folder()), job, program});
+            QVERIFY(reader.waitForFinished());
+            const QByteArray said = reader.readAllStandardOutput() + reader.readAllStandardError();
+            QVERIFY2((reader.exitCode() == 0) == fine && said.contains(fine ? "records reached" : "is not reached"), said.constData());
+        }
+    }
+
     void budgets_of_the_demo() // the figures a user is promised
     {
         const Assembly five = load_demo("mirror-back-face").value();

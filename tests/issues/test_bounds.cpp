@@ -94,7 +94,7 @@ void TestBounds::one_coordinate_of_aligned_joints()
         const qint64 ms = least_ms([&] {
             const auto a = load_demo("fork-arm-silent", {{"toolpaths/fork-bore.cl", "110.0000, 152.0000", std::string("110.0000, ") + z}});
             if (!a) {
-                QVERIFY2(a.error().message.find("no way of standing is free") != std::string::npos, a.error().message.c_str());
+                QVERIFY2(a.error().message.find("no posture is free") != std::string::npos, a.error().message.c_str());
             }
         });
         QVERIFY2(ms < 20 * usual + 1000, qPrintable(QStringLiteral("%1 ms, usually %2").arg(ms).arg(usual)));

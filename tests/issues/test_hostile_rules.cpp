@@ -341,7 +341,7 @@ void TestHostileRules::control_characters_do_not_get_into_a_program()
     // By a word of the dialect, which is told before anything is written.
     for (const auto& [word, told] :
          std::vector<std::pair<const char*, const char*>>{{"", "a word has no character at all"},
-                                                          {"G0\\n", "a word has the character 0x0A, which is no plain one"},
+                                                          {"G0\\n", "a word has the character 0x0A, which is not a plain one"},
                                                           {" G0", "a word begins or ends with a blank"}}) {
         const auto a =
             load_demo("mirror-cell", {{"dialects/morrow-m.json", "\"rapid\": \"G0\"", std::string("\"rapid\": \"") + word + "\""}});

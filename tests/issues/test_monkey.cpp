@@ -221,7 +221,7 @@ private:
 
     void shelf()
     {
-        const QStringList jobs = desk_.window().workspace().jobs();
+        const QStringList jobs = desk_.window().workspace().project().jobs();
         if (!jobs.isEmpty()) {
             const QString& job = one_of(jobs);
             pulse_.doing = "job " + job.toStdString();

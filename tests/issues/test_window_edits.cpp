@@ -221,14 +221,14 @@ void TestWindowEdits::another_project_asks()
         const Answer answer = answer_box("unsaved", QMessageBox::Cancel);
         go();
         QVERIFY(answer.came());
-        QCOMPARE(desk.window().workspace().folder(), desk.folder());
+        QCOMPARE(desk.window().workspace().project().folder(), desk.folder());
         QVERIFY(document(desk, setup_file).contains(QStringLiteral("\"X\": -61")));
     }
     {
         const Answer answer = answer_box("unsaved", QMessageBox::Save);
         go();
         QVERIFY(answer.came());
-        QCOMPARE(desk.window().workspace().folder(), target);
+        QCOMPARE(desk.window().workspace().project().folder(), target);
         QVERIFY(desk.read(setup_file).contains(QStringLiteral("\"X\": -61")));
     }
 }
@@ -341,7 +341,7 @@ void TestWindowEdits::two_windows()
     other.show();
     QVERIFY(other.open(desk.folder()));
     other.workspace().set_job(QStringLiteral("mirror-cell"));
-    QVERIFY(wait_until([&] { return !other.workspace().is_running() && other.workspace().results(); }, 60000));
+    QVERIFY(wait_until([&] { return !other.workspace().runs().is_running() && other.workspace().results(); }, 60000));
     edit_setup(desk);
     auto& documents = other.workspace().documents();
     const auto text = documents.text(setup_file);

@@ -74,7 +74,7 @@ bool proven(MainWindow& window)
 {
     return wait_until([&] {
                const auto& results = window.workspace().results();
-               return !window.workspace().is_running() && results && results->replayed && !window.workspace().is_replay_old();
+               return !window.workspace().runs().is_running() && results && results->replayed && !window.workspace().is_replay_old();
            }) &&
            window.workspace().results()->replayed->proven();
 }
@@ -181,9 +181,9 @@ void TestWindowEvening::a_copy_of_the_demo()
     window.show();
     QVERIFY(QTest::qWaitForWindowExposed(&window));
     press(window, "start-demo");
-    QVERIFY2(window.workspace().folder().startsWith(home.path()), qPrintable(window.workspace().folder()));
-    QVERIFY(wait_until([&] { return !window.workspace().is_running(); }));
-    QVERIFY(window.workspace().jobs().contains(QStringLiteral("mirror-cell")));
+    QVERIFY2(window.workspace().project().folder().startsWith(home.path()), qPrintable(window.workspace().project().folder()));
+    QVERIFY(wait_until([&] { return !window.workspace().runs().is_running(); }));
+    QVERIFY(window.workspace().project().jobs().contains(QStringLiteral("mirror-cell")));
     qputenv("HOME", before);
 }
 
@@ -237,7 +237,8 @@ void TestWindowEvening::a_compared_file_that_is_not_proven_is_told()
     file.write(code.toUtf8());
     file.close();
     desk.window().replay().load(path);
-    QVERIFY(wait_until([&] { return desk.window().workspace().loaded() && desk.window().workspace().loaded()->replayed; }));
+    QVERIFY(wait_until(
+        [&] { return desk.window().workspace().compared().loaded() && desk.window().workspace().compared().loaded()->replayed; }));
     QCOMPARE(station_text(desk.window(), Station::replay), QStringLiteral("edited.nc not proven"));
     const auto& findings = desk.window().workspace().findings();
     const auto its = std::find_if(findings.begin(), findings.end(), [](const FoundAt& f) { return f.by == FoundAt::By::loaded; });

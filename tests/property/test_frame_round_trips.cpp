@@ -109,6 +109,9 @@ private Q_SLOTS:
                     w % 11 != 0) {
                     continue;
                 }
+                if (WEXILUM_EVERY > 1 && (p + w) % 2 == 1) {
+                    continue; // under a sanitizer every other pair does
+                }
                 QTest::newRow(qPrintable(QStringLiteral("%1, %2 %3").arg(posts[p].job).arg(all[w].name).arg(w))) << int(p) << int(w);
             }
         }

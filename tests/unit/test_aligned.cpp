@@ -162,7 +162,7 @@ private Q_SLOTS:
         QTest::newRow("unknown") << R"(["Z", "Q"])"
                                  << "the aligned joint \"Q\" has no address";
         QTest::newRow("twice") << R"(["Z", "W", "Z"])"
-                               << "the joint \"Z\" stands twice in a group of aligned joints";
+                               << "the joint \"Z\" appears twice in a group of aligned joints";
     }
     void wrong_groups()
     {
@@ -180,7 +180,7 @@ private Q_SLOTS:
         QCOMPARE(QString::fromStdString(check_aligned(machine, {"Z", "Y"}).error().message),
                  QString("the joints Z and Y do not point the same way"));
         QCOMPARE(QString::fromStdString(check_aligned(machine, {"Z", "B"}).error().message),
-                 QString("the aligned joint \"B\" is no linear joint of the machine"));
+                 QString("the aligned joint \"B\" is not a linear joint of the machine"));
         // A joint that carries the work, and reads as its own motion, moves the tool over the work the other way.
         Machine turned = machine;
         turned.joints[turned.find_joint("W")->value].direction = -Vec3::UnitZ();

@@ -165,7 +165,7 @@ private Q_SLOTS:
     {
         const auto a = sides(R"("Z": 700)", short_travel(-110, -101));
         QVERIFY(!a);
-        QVERIFY2(a.error().message.starts_with("in the operation 10 the joints W, R point the same way, and no way of standing is free: "),
+        QVERIFY2(a.error().message.starts_with("in the operation 10 the joints W, R point the same way, and no posture is free: "),
                  a.error().message.c_str());
         QCOMPARE(QString::fromStdString(a.error().cure),
                  QString("move the part, take a longer tool, or park all but one of them in the operation's \"posture\""));

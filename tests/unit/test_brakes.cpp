@@ -163,7 +163,7 @@ private Q_SLOTS:
         QTest::newRow("among the words") << "dialects/orrin-h.json"
                                          << R"("stop": "M0")"
                                          << R"("brake-lock": "M10", "stop": "M0")"
-                                         << "\"brake-lock\" is no function with a word of its own";
+                                         << "\"brake-lock\" is not a function with a word of its own";
     }
     void wrong_files()
     {

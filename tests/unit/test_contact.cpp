@@ -324,7 +324,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("message");
         QTest::newRow("spindle standing") << QStringLiteral("S1250 M3") << QStringLiteral("S1250")
-                                          << QStringLiteral("the cutter feeds into the stock while its spindle stands");
+                                          << QStringLiteral("the cutter feeds into the stock while its spindle is stopped");
         QTest::newRow("rapid") << QStringLiteral("G1 Z151.5 F300.\nN190 X150. F780.") << QStringLiteral("G0 Z130.\nN190 X150.")
                                << QStringLiteral("the cutter goes");
     }
@@ -356,7 +356,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("list");
         QTest::addColumn<QString>("message");
         QTest::newRow("no joint") << QStringLiteral(R"([{"between": ["R", "Q"], "clearance": 4}])")
-                                  << QStringLiteral("\"Q\" is no joint of the machine");
+                                  << QStringLiteral("\"Q\" is not a joint of the machine");
         QTest::newRow("three names") << QStringLiteral(R"([{"between": ["R", "X", "Y"], "clearance": 4}])")
                                      << QStringLiteral("a pair has two names");
         QTest::newRow("negative") << QStringLiteral(R"([{"between": ["R", "X"], "clearance": -1}])")

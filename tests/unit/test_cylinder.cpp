@@ -388,8 +388,8 @@ private Q_SLOTS:
                                 << QString::fromUtf8(message);
         };
         row("no such joint", control_file, R"("turns": "A")", R"("turns": "Q")", "the joint \"Q\" has no address");
-        row("no such letter", control_file, R"("flat": "Y")", R"("flat": "V")", "\"V\" is no letter of another axis");
-        row("its own letter", control_file, R"("flat": "Y")", R"("flat": "A")", "\"A\" is no letter of another axis");
+        row("no such letter", control_file, R"("flat": "Y")", R"("flat": "V")", "\"V\" is not a letter of another axis");
+        row("its own letter", control_file, R"("flat": "Y")", R"("flat": "A")", "\"A\" is not a letter of another axis");
         row("not wound", job, R"("wrap": {"radius": 55, "turns": "x", "axis": [1, 0, 0], "zero": [0, 0, 1]},)", "",
             "the operation 10 asks for \"cylinder\", but it is not wound");
         row("no word", style_file, R"("cylinder-surface": "G130", )", "",

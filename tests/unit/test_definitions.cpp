@@ -40,7 +40,7 @@ private Q_SLOTS:
             R"("direction": [0, 0.1, 1], "point": [3.75, -1.5, 0])",
             "machines/tarn-5t.json:16:63: \"direction\" has length 1.0049876, not 1; give a unit vector with seven decimals or more");
         row("unknown parent", five, m5, R"("parent": "B")", R"("parent": "D")",
-            "machines/tarn-5t.json:16:45: no joint \"D\" stands above; name \"base\" or a joint listed before this one");
+            "machines/tarn-5t.json:16:45: no joint \"D\" is defined above; name \"base\" or a joint listed before this one");
         row("travel turned", five, m5, "[-110, 110]", "[110, -110]",
             "machines/tarn-5t.json:14:44: the travel's low end is not below its high end; write [low, high]");
         row("tool-relative head", five, m5, R"("travel": [-320, 320])", R"("reading": "tool-relative", "travel": [-320, 320])",
@@ -59,7 +59,7 @@ private Q_SLOTS:
         row("unknown function", three, "controllers/morrow-m.json", R"("does": "dwell")", R"("does": "pause")",
             "controllers/morrow-m.json:10:20: no function is called \"pause\"; docs/formats/controller.md lists the functions");
         row("word twice", three, "controllers/morrow-m.json", R"("G4":)", R"("G04": {"does": "dwell"}, "G4":)",
-            "controllers/morrow-m.json:10:37: the word G4 stands twice; G1 and G01 are the same word: keep one");
+            "controllers/morrow-m.json:10:37: the word G4 appears twice; G1 and G01 are the same word: keep one");
         row("no word", three, "controllers/morrow-m.json", R"("G4":)", R"("?4":)",
             "controllers/morrow-m.json:10:11: \"?4\" is no word; write a capital letter and its number, like G1");
         row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
@@ -82,7 +82,7 @@ private Q_SLOTS:
             "setups/mirror-back.json: the part is held by \"vice\", the machine's work mount is \"table\"; name the machine's work mount "
             "under \"part\"");
         row("tool twice", three, "setups/mirror-cell.json", R"("number": 2)", R"("number": 1)",
-            "setups/mirror-cell.json:12:5: the tool 1 stands twice; keep one of the two");
+            "setups/mirror-cell.json:12:5: the tool 1 appears twice; keep one of the two");
         row("register twice", three, "setups/mirror-cell.json", R"("length_register": 2)", R"("length_register": 1)",
             "setups/mirror-cell.json:12:5: the length register 1 is used twice; give each tool its own");
         row("out of the project", three, "jobs/mirror-cell.json", "setups/mirror-cell.json", "../secret.json",

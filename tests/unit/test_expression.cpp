@@ -112,7 +112,7 @@ void TestExpression::outcomes_data()
     row("not count", "5: a flag is needed here, this is a number; compare it with something");
     row("count and on", "1: a flag is needed here, this is a number; compare it with something");
     row("on and count", "8: a flag is needed here, this is a number; compare it with something");
-    row("5 parsec", "3: \"parsec\" is no unit; use mm, cm, m, in, ft, deg, rad, s, ms, min, h, rev, rpm or percent");
+    row("5 parsec", "3: \"parsec\" is not a unit; use mm, cm, m, in, ft, deg, rad, s, ms, min, h, rev, rpm or percent");
     row("reech * 2", "1: nothing is called \"reech\"; the names are: reach, tilt, count, rate, on, label, missing, unset");
     row("fold(2)",
         "1: no function is called \"fold\"; the functions are: if, has, first, min, max, abs, round, floor, ceil, sqrt, sin, cos, tan");

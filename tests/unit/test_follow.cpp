@@ -228,7 +228,7 @@ private Q_SLOTS:
         const auto& list = run.findings.list();
         const auto found = std::find_if(list.begin(), list.end(), [](const Finding& f) { return f.kind == "reaches-kept"; });
         QVERIFY2(found != list.end(), qPrintable(shown(run.findings)));
-        QCOMPARE(QString::fromStdString(found->message), QString("the blade reaches second cap, which is to be kept"));
+        QCOMPARE(QString::fromStdString(found->message), QString("the blade reaches second cap, which is not to be cut"));
         QCOMPARE(QString::fromStdString(found->source.file), QString("toolpaths/pier-outline.cl"));
         // The replayed motion says the same.
         const ContactReport contact = check_contacts(a, run.files).value();

@@ -449,7 +449,7 @@ private Q_SLOTS:
                                                << QStringLiteral(
                                                       "\"tilted-plane\" needs the tool's length in a register: the control has to know it");
         QTest::newRow("order") << d << QStringLiteral("\"order\": \"zxz\"") << QStringLiteral("\"order\": \"zzx\"")
-                               << QStringLiteral("\"zzx\" is no order of three turns");
+                               << QStringLiteral("\"zzx\" is not an order of three turns");
         QTest::newRow("letters")
             << c << QStringLiteral("\"order\": \"zxz\", \"about\": \"turned-axes\", \"origin\": \"XYZ\", \"numbers\": \"IJK\"")
             << QStringLiteral("\"order\": \"zxz\", \"about\": \"turned-axes\", \"origin\": \"XYZ\", \"numbers\": \"IJX\"")

@@ -76,7 +76,7 @@ private Q_SLOTS:
         QTest::newRow("unknown word") << "G33 X1."
                                       << "the control does not know G33";
         QTest::newRow("twice") << "G1 X1. X2. F100."
-                               << "the word X stands twice in the block";
+                               << "the word X appears twice in the block";
         QTest::newRow("two motions") << "G0 G1 X1."
                                      << "two words of the group motion in one block";
         QTest::newRow("no number") << "G0 X Y1."

@@ -85,6 +85,7 @@ class TestJobRun : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void lines();
+    void kinds_of_records();
     void lines_and_records();
     void every_line_of_the_demo_has_its_record();
     void motions_by_hand();
@@ -118,14 +119,38 @@ void TestJobRun::lines()
     QCOMPARE(grown.longest(), std::size_t(5));
 }
 
+namespace {
+
+template <std::size_t... kind>
+void check_kinds(std::index_sequence<kind...> /*all*/)
+{
+    const auto one = [](const RecordData& data) {
+        const RecordKind& row = record_kinds[data.index()];
+        QVERIFY2((end_pose(data) != nullptr) == (row.motion != MotionKind::no), row.event);
+        const auto same = [&](const RecordKind& other) { return std::string_view(other.event) == row.event; };
+        QVERIFY2(std::count_if(record_kinds.begin(), record_kinds.end(), same) == 1, row.event);
+    };
+    (one(RecordData(std::in_place_index<kind>)), ...);
+}
+
+} // namespace
+
+/// Each kind of record has a row of its own, and says that it moves the tool where it has a pose to end at.
+void TestJobRun::kinds_of_records()
+{
+    check_kinds(std::make_index_sequence<std::variant_size_v<RecordData>>());
+    QCOMPARE(motion_kind(record::Rapid{}), MotionKind::rapid);
+    QVERIFY(is_cut(record::Circular{}) && is_cut(record::Linear{}) && !is_cut(record::CyclePoint{}) && !is_cut(record::From{}));
+}
+
 void TestJobRun::lines_and_records()
 {
     const Ran ran("mirror-cell", square_job());
     const RecordIndex& records = ran.posted->records;
-    // The operation itself, then PARTNO to FINI; RAPID is no record of its own, the GOTO behind it is.
+    // The operation itself, then PARTNO to FINI; RAPID is not a record of its own, the GOTO behind it is.
     QCOMPARE(records.size(), std::size_t(10));
     QCOMPARE(records.sources[0].line.value, 0U);
-    QCOMPARE(QString::fromLatin1(event_name(records.kinds[5])), QStringLiteral("rapid motion"));
+    QCOMPARE(QString::fromLatin1(record_kinds[records.kinds[5]].event), QStringLiteral("rapid motion"));
     QCOMPARE(records.sources[5].line.value, 6U);
     const CodeStore& code = ran.posted->code;
     QCOMPARE(code.record_of(0), CodeStore::no_record);

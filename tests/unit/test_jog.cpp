@@ -106,7 +106,7 @@ private Q_SLOTS:
         for (const bool closer : {false, true}) {
             const auto down = go(-1, closer);
             QCOMPARE(down.stopped, Jogger::Stopped::contact);
-            QCOMPARE(down.text, std::string("cutter and mirror cell touch: only ways that bring them apart can be gone"));
+            QCOMPARE(down.text, std::string("cutter and mirror cell touch: only moves that take them apart are possible"));
             QVERIFY(down.readings == inside);
         }
     }

@@ -71,7 +71,7 @@ private Q_SLOTS:
         QTest::newRow("empty") << ""
                                << "f.json:1:1: not valid JSON: ";
         QTest::newRow("twice") << "{\"a\": 1,\n \"a\": 2}"
-                               << "f.json:2:2: the key \"a\" stands twice; keep one of the two";
+                               << "f.json:2:2: the key \"a\" appears twice; keep one of the two";
         QTest::newRow("too large a number") << "[1e999]"
                                             << "f.json:1:";
     }

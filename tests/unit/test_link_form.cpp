@@ -217,7 +217,7 @@ private Q_SLOTS:
         QCOMPARE(number("box", "low"), -15.0);
         const auto unknown = with_clearance(job, a, 0, "cone", outline);
         QVERIFY(!unknown);
-        QCOMPARE(unknown.error().message, std::string("\"cone\" is no shape of a clearance surface"));
+        QCOMPARE(unknown.error().message, std::string("\"cone\" is not a shape of a clearance surface"));
     }
 
     void marks_stand_at_the_blocks()

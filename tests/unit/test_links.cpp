@@ -281,7 +281,7 @@ private Q_SLOTS:
                                     << "the operation 10 has no clearance surface to ride on"
                                     << "state \"clearance\" in its links";
         QTest::newRow("no joint") << R"("approach": [{"joints": ["W"], "to": "home"}, {"to": "start"}])"
-                                  << "a partial move names \"W\", which is no joint of the machine"
+                                  << "a partial move names \"W\", which is not a joint of the machine"
                                   << "name one of its joints";
         QTest::newRow("no end") << R"("approach": [{"joints": ["Z"], "to": "home"}])"
                                 << "the approach of the operation 10 does not end at its place"

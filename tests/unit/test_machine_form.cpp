@@ -116,13 +116,13 @@ private Q_SLOTS:
             QTest::newRow(typed) << QString::fromLatin1(title) << QString::fromLatin1(typed) << QString::fromLatin1(error);
         };
         row("Home", "3 deg", "\"3 deg\" is an angle, not a length; type a number in mm, or one with another unit, like 2 in");
-        row("Home", "-", "\"-\" is no number; type a number in mm, or one with another unit, like 2 in");
+        row("Home", "-", "\"-\" is not a number; type a number in mm, or one with another unit, like 2 in");
         row("Home", "1/0", "\"1/0\" can't be computed; type a number in mm, or one with another unit, like 2 in");
         row("Fastest", "2 in", "\"2 in\" is a length, not a feed; type a number in mm/min, or one with another unit, like 0.4 m/min");
         row("Travel", "-5", "\"-5\" is not two numbers; type them like -100, 250");
         row("Travel", "5, -5", "\"5, -5\" does not rise; type the low end first");
-        row("Direction", "up", "\"up\" is no direction; type an axis, like -Z, or three numbers, like 0, 1, 1");
-        row("Direction", "0 0 0", "\"0 0 0\" is no direction; type an axis, like -Z, or three numbers, like 0, 1, 1");
+        row("Direction", "up", "\"up\" is not a direction; type an axis, like -Z, or three numbers, like 0, 1, 1");
+        row("Direction", "0 0 0", "\"0 0 0\" is not a direction; type an axis, like -Z, or three numbers, like 0, 1, 1");
         row("Travel", "", "Travel has to be told; type a value");
         row("Name", "X", "\"X\" is there already; choose another name");
         row("Name", "base", "\"base\" can't be a name; choose another name");
@@ -330,7 +330,7 @@ private Q_SLOTS:
         QCOMPARE(with_clearance_between(bare, "X", "base", "").value(), bare.text());
         const auto wrong = with_clearance_between(two, "X", "tool", "wide");
         QVERIFY(!wrong);
-        QVERIFY2(wrong.error().message.rfind("\"wide\" is no number", 0) == 0, wrong.error().message.c_str());
+        QVERIFY2(wrong.error().message.rfind("\"wide\" is not a number", 0) == 0, wrong.error().message.c_str());
     }
 };
 

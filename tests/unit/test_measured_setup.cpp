@@ -107,10 +107,10 @@ private Q_SLOTS:
                                      << "a zero was taken for the register 1, which the setup does not have";
         QTest::newRow("no axis") << R"({"point": "pivot", "joint": "Z"})"
                                  << R"("1": {})"
-                                 << "\"Z\" is no rotary joint of the machine";
+                                 << "\"Z\" is not a rotary joint of the machine";
         QTest::newRow("no joint") << R"({"point": "gauge-point", "set": {"Q": 1}})"
                                   << R"("1": {})"
-                                  << "\"Q\" is no joint of the machine";
+                                  << "\"Q\" is not a joint of the machine";
     }
     void refused()
     {

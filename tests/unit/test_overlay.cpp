@@ -109,19 +109,19 @@ private Q_SLOTS:
         QTest::addColumn<QString>("message");
         const auto row = [](const char* members, const char* message) { QTest::newRow(message) << members << message; };
         row(R"(, "joints": {"A": {"point": [0, -20.5, -248]}})",
-            "the axis of A is 12.000 mm from the drawing's; at most 10 mm are taken for measured");
+            "the axis of A is 12.000 mm from the drawing's; at most 10 mm count as measured");
         row(R"(, "joints": {"A": {"direction": [-1, 0, 0]}})",
-            "the direction of A is turned by 180.000 deg against the drawing's; at most 2 deg are taken for measured");
+            "the direction of A is turned by 180.000 deg against the drawing's; at most 2 deg count as measured");
         row(R"(, "joints": {"A": {"at": 3}})",
-            "the zero of A is turned by 3.000 deg against the drawing's; at most 2 deg are taken for measured");
-        row(R"(, "joints": {"Z": {"at": -11.5}})", "the zero of Z is 11.500 mm from the drawing's; at most 10 mm are taken for measured");
+            "the zero of A is turned by 3.000 deg against the drawing's; at most 2 deg count as measured");
+        row(R"(, "joints": {"Z": {"at": -11.5}})", "the zero of Z is 11.500 mm from the drawing's; at most 10 mm count as measured");
         row(R"(, "joints": {"B": {"at": 1}})", "the machine has no joint \"B\"");
         row(R"(, "joints": {"A": {"speed": 1}})", "the joint A has no key \"speed\"");
         row(R"(, "joints": {"X": {"travel": [10, 800]}})", "the travel of X does not hold its home");
         row(R"(, "joints": {"A": {"direction": [1, 0.1, 0]}})", "\"direction\" has length 1.0049876, not 1");
         row(R"(, "mounts": {"table": {"point": [0, 0, 0], "z": [0, 0, 1], "x": [1, 0, 0]}})", "the machine has no mount \"table\"");
         row(R"(, "mounts": {"spindle": {"point": [0, 0, 0], "z": [0, 0, -1], "x": [1, 0, 0]}})",
-            "the mount spindle is turned by 180.000 deg against the drawing's; at most 2 deg are taken for measured");
+            "the mount spindle is turned by 180.000 deg against the drawing's; at most 2 deg count as measured");
         row(R"(, "colour": 1)", "the overlay has no key \"colour\"");
         row(R"(, "witnesses": [{"name": "w", "readings": {"X": 100, "Y": -20.5, "Z": -60, "A": 90}, "tool_length": 80,
                 "tip": [60, 120.1, 0], "axis": [0, 1, 0]}])",

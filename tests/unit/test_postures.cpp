@@ -164,7 +164,7 @@ private Q_SLOTS:
         const RunResult allowed = posted(R"(, "lean": 0.5)");
         QVERIFY(!allowed.findings.has_errors());
         QCOMPARE(QString::fromStdString(allowed.findings.list().front().message),
-                 QString("in the operation 1 test the tool stands up to 0.4000 deg beside its direction at 3 records"));
+                 QString("in the operation 1 test the tool is up to 0.4000 deg off its direction at 3 records"));
     }
 
     void a_cut_that_turns_the_tool()
@@ -193,13 +193,13 @@ private Q_SLOTS:
         QTest::newRow("no length") << job << wish << R"("posture": {"attachment": "long-head"})"
                                    << "the attachment \"long-head\" has no gauge length";
         QTest::newRow("no mark") << job << wish << R"("posture": {"attachment": "turn-head", "set": {"H": 10.5}})"
-                                 << "H can't be set to 10.5: its scale goes in steps of 1 deg";
+                                 << "H can't be set to 10.5: its scale has steps of 1 deg";
         QTest::newRow("parked by hand") << job << wish << R"("posture": {"attachment": "turn-head", "parked": {"H": {"angle": 10}}})"
                                         << "\"H\" is set by hand, not parked";
         QTest::newRow("set by the control") << job << wish << R"("posture": {"attachment": "turn-head", "set": {"X": 0}})"
                                             << "\"X\" is moved by the control, not set by hand";
         QTest::newRow("no joint of it") << job << wish << R"("posture": {"attachment": "side-head", "set": {"H": 10}})"
-                                        << "\"H\" is no joint between the work and the tool of the operation 10";
+                                        << "\"H\" is not a joint between the work and the tool of the operation 10";
         QTest::newRow("one joint too few")
             << job << wish << R"("posture": {"attachment": "turn-head", "parked": {"Z": -100}})"
             << "the operation 10 can't be posted with the joints that are left free: a pose is solved with three linear joints "
@@ -228,7 +228,7 @@ private Q_SLOTS:
                                     << "the attachment \"side-head\" has no witness";
         QTest::newRow("twice") << machine << R"({"id": "side-head")"
                                << R"({"id": "spindle")"
-                               << "the mount \"spindle\" stands twice";
+                               << "the mount \"spindle\" appears twice";
     }
     void wrong_jobs_and_machines()
     {

@@ -68,7 +68,7 @@ private Q_SLOTS:
         const auto told = std::find_if(list.begin(), list.end(), [](const Finding& f) { return f.kind == "bent-rapid"; });
         QCOMPARE(QString::fromStdString(told->message),
                  QStringLiteral(
-                     "each joint of this rapid goes at its own speed: the tool is dragged %1 mm sideways %2 mm before it is out of the "
+                     "each joint of this rapid moves at its own speed: the tool is dragged %1 mm sideways %2 mm before it is out of the "
                      "work")
                      .arg(aside, 0, 'f', 3)
                      .arg(deep, 0, 'f', 3));

@@ -211,8 +211,8 @@ void TestRules::mistakes_data()
     row("event.x = 5", "the field x of linear can't be set: the axes were chosen for the toolpath as it is");
     row("event.speed = 5", "the event linear has no field \"speed\"; there are: x, y, z, i, j, k");
     row("emit('linear', 'feed', 0/0)", "the value");
-    row("emit('liner')", "\"liner\" is no function of the dialect, no slot and no joint");
-    row("emit('linear', 5)", "\"5\" is no function of the dialect, no slot and no joint");
+    row("emit('liner')", "\"liner\" is neither a function of the dialect nor a slot nor a joint");
+    row("emit('linear', 5)", "\"5\" is neither a function of the dialect nor a slot nor a joint");
     row("emit('feed')", "bad argument #2 to 'emit' (number expected, got no value)");
     row("emit('feed', 5, 'feed', 6)", "a slot is given twice");
     row("emit('linear', 'rapid')", "rapid is the second word of its kind in the statement");

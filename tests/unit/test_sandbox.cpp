@@ -255,7 +255,7 @@ void TestSandbox::faults_tell_where()
     const Tried syntax = run("local a = 1\nlocal b = = 2");
     QCOMPARE(syntax.fault->message, std::string("unexpected symbol near '='"));
     QCOMPARE(syntax.fault->place.text(), std::string("rulebooks/test/rulebook.lua:2"));
-    QCOMPARE(run("error({})").fault->message, std::string("an error that is no text but a table"));
+    QCOMPARE(run("error({})").fault->message, std::string("an error that is not a text but a table"));
 }
 
 void TestSandbox::patterns_by_hand()

@@ -97,7 +97,7 @@ void TestSetupEdit::changes_only_the_value_data()
         replaced(setup_text, "{\"number\": 5, \"name\": \"ball mill 12\", \"length\": 142.315},\n    ", ""));
     row("the last tool away", remove_tool(d, 1),
         replaced(setup_text, ",\n    {\"number\": 6, \"name\": \"drill \\\"8\\\"\", \"diameter\": 8, \"length_register\": 16}", ""));
-    row("a tool that is not there", remove_tool(d, 9), "error: setups/bench.json: there is no tools / 9; the file has changed; look again");
+    row("a tool that is not there", remove_tool(d, 9), "error: setups/bench.json: there is no tools / 9; the file has changed; try again");
 }
 
 void TestSetupEdit::changes_only_the_value()
@@ -152,11 +152,11 @@ void TestSetupEdit::tables_data()
     row("a short line", "number,name,length\n1,a\n",
         "tools.csv:2: 2 fields where the header has 3; give every column a field, empty where there is nothing to say");
     row("a length with a unit", "number,name,length\n1,a,12mm\n",
-        "tools.csv:2: \"12mm\" is no length; write a number with a point, no unit; lengths in mm");
+        "tools.csv:2: \"12mm\" is not a length; write a number with a point, no unit; lengths in mm");
     row("a length of zero", "number,name,length\n1,a,0\n",
-        "tools.csv:2: \"0\" is no length; write a number with a point, no unit; lengths in mm");
-    row("half a tool", "number,name\n1.5,a\n", "tools.csv:2: \"1.5\" is no number; write a number with a point, no unit; lengths in mm");
-    row("twice", "number,name\n1,a\n1,b\n", "tools.csv:3: the tool 1 stands twice; keep one of the two");
+        "tools.csv:2: \"0\" is not a length; write a number with a point, no unit; lengths in mm");
+    row("half a tool", "number,name\n1.5,a\n", "tools.csv:2: \"1.5\" is not a number; write a number with a point, no unit; lengths in mm");
+    row("twice", "number,name\n1,a\n1,b\n", "tools.csv:3: the tool 1 appears twice; keep one of the two");
 }
 
 void TestSetupEdit::tables()

@@ -147,7 +147,7 @@ private Q_SLOTS:
         QTest::newRow("along X") << QStringLiteral(" G19 G81 ")
                                  << QStringLiteral("by the control's own cycle, in the plane across the tool");
         QTest::newRow("between") << QStringLiteral(" F15000.")
-                                 << QStringLiteral("by single moves: the tool stands across none of the planes");
+                                 << QStringLiteral("by single moves: the tool is perpendicular to none of the planes");
     }
     void the_trace_says_how_a_hole_is_written()
     {
@@ -193,7 +193,7 @@ private Q_SLOTS:
             std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.message == "the turning head has no coolant"; }));
         const auto bad = load_demo("mirror-cell-sides", {{machine_file, R"(["flood", "mist"])", R"(["foam"])"}});
         QVERIFY(!bad);
-        QCOMPARE(QString::fromStdString(bad.error().message), QStringLiteral("\"foam\" is no coolant"));
+        QCOMPARE(QString::fromStdString(bad.error().message), QStringLiteral("\"foam\" is not a coolant"));
     }
 };
 

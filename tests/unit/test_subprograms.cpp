@@ -149,8 +149,8 @@ private Q_SLOTS:
             QTest::newRow(name) << lines << QString::fromLatin1(findings);
         };
         row("no such one", {"G0 X1.", "M76 P5", "M30"}, "2 subprogram-missing: the subprogram O5 is called, which is not in the file");
-        row("no number", {"M76", "M30"}, "1 code-error: a call needs the number of its subprogram, a whole one behind P");
-        row("half a number", {"M76 P1.5", "M30"}, "1 code-error: a call needs the number of its subprogram, a whole one behind P");
+        row("no number", {"M76", "M30"}, "1 code-error: a call needs the number of its subprogram, a whole one after P");
+        row("half a number", {"M76 P1.5", "M30"}, "1 code-error: a call needs the number of its subprogram, a whole one after P");
         row("times", {"M76 P5 L0", "M30", "O5", "G0 X1.", "M77"},
             "1 code-error: how many times a subprogram is called is a whole number from 1 to 9999 behind L; 3 subprogram-unused: nothing "
             "calls the subprogram O5");
@@ -283,7 +283,7 @@ private Q_SLOTS:
             QTest::newRow(name) << QString::fromLatin1(with) << QString::fromLatin1(remark);
         };
         row("other feeds", "\"copies\": [{\"move\": [16, 0, 0], \"data\": {\"feeds\": 0.5}}]",
-            "the operation 20.2 is written out instead of calling 3120: in its line 2 other words stand there");
+            "the operation 20.2 is written out instead of calling 3120: in its line 2 it has other words");
         row("other speed alone", "\"copies\": [{\"move\": [16, 0, 0], \"data\": {\"spindle\": 5000}}]", "");
         row("mirrored", "\"copies\": [{\"mirror\": {\"normal\": [1, 0, 0]}}]",
             "the operation 20.2 is written out instead of calling 3120: in its line 10 X would come to X 32. instead of X 31.65");

@@ -153,7 +153,7 @@ private Q_SLOTS:
         QTest::newRow("of no area") << bytes("v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n") << QStringLiteral("a.obj") << none;
         QTest::newRow("a point that is not there") << bytes("v 0 0 0\nv 1 0 0\nv 2 1 0\nf 1 2 9\n") << QStringLiteral("a.obj") << none;
         QTest::newRow("too far") << bytes("v 0 0 0\nv 1e9 0 0\nv 2 1 0\nf 1 2 3\n") << QStringLiteral("a.obj")
-                                 << QStringLiteral("the surface has a point that is no number, or beyond 1e7 mm");
+                                 << QStringLiteral("the surface has a point that is not a number, or beyond 1e7 mm");
         QTest::newRow("another kind") << bytes(obj()) << QStringLiteral("a.ply")
                                       << QStringLiteral("a surface is a file that ends with .stl or .obj");
     }
@@ -232,7 +232,7 @@ private Q_SLOTS:
     {
         const auto a = load_demo("mirror-cell-sides", {{machine_file, R"("parent": "H", "cylinder")", R"("parent": "X", "cylinder")"}});
         QVERIFY(!a);
-        QCOMPARE(QString::fromStdString(a.error().message), QStringLiteral("\"X\" is no joint of the attachment"));
+        QCOMPARE(QString::fromStdString(a.error().message), QStringLiteral("\"X\" is not a joint of the attachment"));
     }
 };
 

@@ -276,7 +276,7 @@ private Q_SLOTS:
         QVERIFY(has_finding(run.findings, "unreachable"));
         const Finding& finding = run.findings.list()[0];
         QCOMPARE(QString::fromStdString(finding.message), QString("no rotary posture brings the tool axis there: 3.000 deg are missing"));
-        QVERIFY2(finding.cure.starts_with("the nearest axis that can be had is 0.000000, 0.500000, 0.866025;"), finding.cure.c_str());
+        QVERIFY2(finding.cure.starts_with("the nearest axis in reach is 0.000000, 0.500000, 0.866025;"), finding.cure.c_str());
     }
 
     void half_a_turn_in_a_foreign_program_is_found()

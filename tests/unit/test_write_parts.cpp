@@ -149,11 +149,11 @@ void TestWriteParts::what_is_too_small_for_a_block_is_made_by_the_next_one()
 {
     Desk desk("mirror-cell");
     desk.begin({10, 10, 5});
-    const Stand before = desk.motion.place().stand();
+    const MachinePosition before = desk.motion.place().position();
     desk.motion.feed({{{15, 10, 5}, Vec3::UnitZ()}, {{15.0001, 10, 5}, Vec3::UnitZ()}, std::nullopt}, {}, desk.feed);
-    QVERIFY(desk.motion.place().stand().counts == before.counts);
+    QVERIFY(desk.motion.place().position().counts == before.counts);
     desk.motion.feed({{{15.0001, 10, 5}, Vec3::UnitZ()}, {{15.0006, 10, 5}, Vec3::UnitZ()}, std::nullopt}, {}, desk.feed);
-    QVERIFY(desk.motion.place().stand().counts != before.counts);
+    QVERIFY(desk.motion.place().position().counts != before.counts);
 }
 
 void TestWriteParts::places_are_known_until_they_are_forgotten()

@@ -39,7 +39,7 @@ ChangesPane::ChangesPane(Workspace& workspace, QWidget* parent)
     head_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     head_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     row->addWidget(head_, 1);
-    back_->setToolTip(tr("Undoes this file's edits since it was saved; Redo brings them again."));
+    back_->setToolTip(tr("Undoes this file's edits since it was saved; Redo applies them again."));
     back_->setAccessibleName(tr("revert this file's edits"));
     row->addWidget(back_);
     column->addLayout(row);
@@ -85,16 +85,16 @@ void ChangesPane::renew()
     back_->setVisible(back_->isEnabled());
     setVisible(diff != nullptr || back_->isEnabled());
     if (!diff && results && results->base && !workspace_.error()) {
-        head_->setText(tr("The program is being renewed …"));
+        head_->setText(tr("Updating the program …"));
         setVisible(true);
         return; // what is listed stays until the difference to the new program is there
     }
     if (!diff) {
-        head_->setText(workspace_.error() ? tr("The program is that of the last state that could be read.")
+        head_->setText(workspace_.error() ? tr("Shown is the program of the last state that could be read.")
                                           : tr("Nothing has been edited since the last save."));
     } else if (workspace_.is_code_old()) {
-        head_->setText(workspace_.error() ? tr("The program is that of the last state that could be read.")
-                                          : tr("The program is being renewed …"));
+        head_->setText(workspace_.error() ? tr("Shown is the program of the last state that could be read.")
+                                          : tr("Updating the program …"));
     } else if (diff->empty()) {
         head_->setText(tr("The edits change no block of this job's program."));
     } else {

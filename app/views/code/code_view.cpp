@@ -69,15 +69,15 @@ CodeView::CodeView(Workspace& workspace, Selection& selection, QWidget* parent)
     connect(area_, &CodeArea::sight_changed, this, [this] {
         if (!showing_loaded()) {
             const auto [first, last] = area_->lines_in_sight();
-            workspace_.set_lines_in_sight(first, last);
+            workspace_.runs().set_lines_in_sight(first, last);
         }
     });
-    connect(&workspace, &Workspace::code_previewed, this, [this](std::uint32_t first, const std::shared_ptr<const LineTable>& lines) {
+    connect(&workspace.runs(), &JobRun::previewed, this, [this](std::uint32_t first, const std::shared_ptr<const LineTable>& lines) {
         if (!showing_loaded()) {
             area_->set_preview(first, lines);
         }
     });
-    connect(&workspace, &Workspace::finished, this, [this] { area_->set_preview(0, nullptr); }); // a run that was ended leaves none
+    connect(&workspace.runs(), &JobRun::finished, this, [this] { area_->set_preview(0, nullptr); }); // a run that was ended leaves none
     connect(&workspace, &Workspace::replay_changed, this, &CodeView::renew_lane);
     connect(&workspace, &Workspace::job_changed, this, [this] { // what is read by itself is compared with nothing, and has a sum to show
         const bool reading = workspace_.reading().has_value();
@@ -89,11 +89,11 @@ CodeView::CodeView(Workspace& workspace, Selection& selection, QWidget* parent)
         }
     });
     connect(&workspace, &Workspace::findings_changed, this, &CodeView::renew_marks);
-    connect(&workspace, &Workspace::loaded_changed, this, [this] {
-        const bool there = workspace_.loaded().has_value();
+    connect(&workspace.compared(), &ComparedCode::changed, this, [this] {
+        const bool there = workspace_.compared().loaded().has_value();
         loaded_->setVisible(there);
         posted_->setVisible(there);
-        loaded_->setText(there ? QFileInfo(workspace_.loaded()->path).fileName() : tr("Loaded"));
+        loaded_->setText(there ? QFileInfo(workspace_.compared().loaded()->path).fileName() : tr("Loaded"));
         show_loaded(there && loaded_->isChecked());
         renew_marks();
     });
@@ -185,7 +185,7 @@ void CodeView::focus_go_to()
 
 void CodeView::show_loaded(bool on)
 {
-    on = on && workspace_.loaded();
+    on = on && workspace_.compared().loaded();
     posted_->setChecked(!on);
     loaded_->setChecked(on);
     renew_lines();
@@ -201,7 +201,7 @@ void CodeView::renew_lines()
         close = results->assembly().dialect.comment_close;
     }
     if (showing_loaded()) {
-        area_->set_lines(workspace_.loaded()->lines, open, close);
+        area_->set_lines(workspace_.compared().loaded()->lines, open, close);
     } else {
         // Shares the ownership of the whole.
         area_->set_lines(results ? std::shared_ptr<const LineTable>(results->posted, &results->posted->code.lines()) : nullptr, open,
@@ -214,7 +214,7 @@ void CodeView::renew_lines()
 void CodeView::renew_lane()
 {
     const auto& results = workspace_.results();
-    const auto replayed = showing_loaded() ? workspace_.loaded()->replayed : results ? results->replayed : nullptr;
+    const auto replayed = showing_loaded() ? workspace_.compared().loaded()->replayed : results ? results->replayed : nullptr;
     if (replayed) {
         area_->set_deviation([replayed](std::uint32_t line) { return replayed->track.measure(line + 1); });
     } else {
@@ -234,8 +234,8 @@ void CodeView::renew_marks()
         }
     };
     if (showing_loaded()) {
-        if (workspace_.loaded()->replayed) {
-            for (const Finding& finding : workspace_.loaded()->replayed->report.findings.list()) {
+        if (workspace_.compared().loaded()->replayed) {
+            for (const Finding& finding : workspace_.compared().loaded()->replayed->report.findings.list()) {
                 add(finding);
             }
         }

@@ -38,7 +38,7 @@ private:
     void go_to();
     void search_on();
     void tell_position();
-    [[nodiscard]] bool showing_loaded() const { return loaded_->isChecked() && workspace_.loaded(); }
+    [[nodiscard]] bool showing_loaded() const { return loaded_->isChecked() && workspace_.compared().loaded(); }
 
     Workspace& workspace_;
     Selection& selection_;

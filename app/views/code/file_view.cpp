@@ -94,10 +94,11 @@ FileView::FileView(Workspace& workspace, QWidget* parent)
     column->addWidget(changes_);
     connect(band_, &ErrorBand::open_wanted, this, &FileView::show_file);
     connect(changes_, &ChangesPane::line_wanted, this, &FileView::line_wanted);
-    for (const auto signal : {&Workspace::code_changed, &Workspace::failed, &Workspace::job_changed, &Workspace::project_changed,
-                              &Workspace::findings_changed, &Workspace::finished}) {
+    for (const auto signal : {&Workspace::code_changed, &Workspace::failed, &Workspace::job_changed, &Workspace::findings_changed}) {
         connect(&workspace, signal, this, &FileView::renew);
     }
+    connect(&workspace.runs(), &JobRun::finished, this, &FileView::renew);
+    connect(&workspace.project(), &ProjectFiles::changed, this, &FileView::renew);
     connect(&workspace.documents(), &Documents::edited, this, [this](const QString& path) {
         if (path == path_) {
             renew_marks();
@@ -199,7 +200,7 @@ void FileView::renew()
     if (workspace_.error() && QString::fromStdString(workspace_.error()->place.file) == path_) {
         error = workspace_.error();
     }
-    band_->show_error(error, tr("What the other views show is the last good state."));
+    band_->show_error(error, tr("The other views show the last good state."));
     const auto text = path_.isEmpty() ? Result<std::shared_ptr<const std::string>>(Error{}) : workspace_.documents().text(path_);
     editor_->setVisible(text.ok());
     empty_->setVisible(!text);
@@ -247,7 +248,7 @@ void FileView::renew_marks()
     }
     editor_->set_errors(marks);
     std::map<int, std::uint64_t> counts;
-    if (workspace_.is_running() && !workspace_.error()) {
+    if (workspace_.runs().is_running() && !workspace_.error()) {
         return; // the counts come last; until then those of before stay at their lines
     }
     if (const auto& results = workspace_.results(); results && !workspace_.is_code_old()) {

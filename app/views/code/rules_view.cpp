@@ -107,7 +107,7 @@ RulesView::RulesView(Workspace& workspace, Selection& selection, QWidget* parent
     column->addLayout(row);
     auto* ask = new QVBoxLayout;
     ask->setContentsMargins(10, 0, 10, 0);
-    expression_->setPlaceholderText(tr("ask at the chosen record: event.z < 0"));
+    expression_->setPlaceholderText(tr("evaluate at the chosen record: event.z < 0"));
     expression_->setAccessibleName(tr("expression at the chosen record"));
     expression_->setObjectName(QStringLiteral("expression"));
     expression_->setFont(code_font());
@@ -134,7 +134,7 @@ RulesView::RulesView(Workspace& workspace, Selection& selection, QWidget* parent
     });
     connect(add_, &QPushButton::clicked, this, &RulesView::add_handler);
     connect(expression_, &QLineEdit::returnPressed, this, &RulesView::evaluate);
-    connect(&workspace, &Workspace::evaluated, this, [this](const QString& text, bool fine) {
+    connect(&workspace.questions(), &Questions::evaluated, this, [this](const QString& text, bool fine) {
         answer_->setText(text);
         answer_->setProperty("role", fine ? "" : "bad");
         answer_->setStyleSheet(fine ? QString() : QStringLiteral("color: %1").arg(colour_of(State::beyond).name()));
@@ -162,13 +162,13 @@ void RulesView::renew()
         }
     }
     QStringList files;
-    for (const QString& name : folder.isEmpty() ? QStringList() : workspace_.files_in(folder, QStringLiteral(".lua"))) {
+    for (const QString& name : folder.isEmpty() ? QStringList() : workspace_.project().files_in(folder, QStringLiteral(".lua"))) {
         files.push_back(folder + QLatin1Char('/') + name);
     }
     if (files.removeAll(folder + QStringLiteral("/rulebook.lua")) > 0) {
         files.push_front(folder + QStringLiteral("/rulebook.lua"));
     }
-    text_->set_files(files, tr("This job's post has no rulebook: everything is done the native way. Name one in the post, as "
+    text_->set_files(files, tr("This job's post has no rulebook: every event takes the native way. Name one in the post, as "
                                "\"rulebook\": \"rulebooks/my-machine\", and put a rulebook.lua into that folder."));
     if (folder != folder_ || text_->path().isEmpty()) {
         folder_ = folder;
@@ -229,10 +229,10 @@ void RulesView::add_handler()
 void RulesView::evaluate()
 {
     if (selection_.record() == Selection::none) {
-        answer_->setText(tr("Choose a block or a record first: the expression is asked where it is."));
+        answer_->setText(tr("Choose a block or a record first: the expression is evaluated there."));
         return;
     }
-    workspace_.evaluate(selection_.record(), expression_->text());
+    workspace_.questions().evaluate(workspace_.results(), workspace_.project().folder(), selection_.record(), expression_->text());
 }
 
 } // namespace wexilum::app

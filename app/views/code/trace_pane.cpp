@@ -183,8 +183,8 @@ TracePane::TracePane(Workspace& workspace, Selection& selection, QWidget* parent
     connect(&selection, &Selection::line_changed, this, &TracePane::renew);
     connect(&selection, &Selection::word_changed, this, &TracePane::show_word);
     connect(&workspace, &Workspace::replay_changed, this, &TracePane::show_axes);
-    connect(&workspace, &Workspace::traced, this, &TracePane::take);
-    connect(&workspace, &Workspace::state_told, this, &TracePane::take_state);
+    connect(&workspace.questions(), &Questions::traced, this, &TracePane::take);
+    connect(&workspace.questions(), &Questions::state_told, this, &TracePane::take_state);
     renew();
 }
 
@@ -201,7 +201,7 @@ void TracePane::renew()
     }
 }
 
-void TracePane::ask() { workspace_.ask(selection_.line() + 1); }
+void TracePane::ask() { workspace_.questions().ask(workspace_.results(), workspace_.project().folder(), selection_.line() + 1); }
 
 void TracePane::show_record()
 {
@@ -221,7 +221,7 @@ void TracePane::show_record()
     if (selection_.record() == Selection::none) {
         record_->set_caption(tr("No record"));
         record_->set_code({});
-        record_->set_text(tr("The program itself asks for this line: its head or its end."));
+        record_->set_text(tr("This line belongs to the program itself: its head or its end."));
         return;
     }
     const Source source = results->posted->records.sources[selection_.record()];
@@ -381,7 +381,7 @@ void TracePane::show_word()
     }
     const bool number = text[0] == dialect.sequence_letter && span.begin == 0;
     word_->set_text(number            ? tr("the number of the block, in steps of %1").arg(dialect.sequence_step)
-                    : trace_->is_text ? tr("part of a line that stands as the %1 has it").arg(escaped(trace_->rule))
+                    : trace_->is_text ? tr("part of a line that is written as the %1 has it").arg(escaped(trace_->rule))
                                       : tr("nothing more is known of it"));
 }
 

@@ -48,7 +48,7 @@ void EditsGuard::offer(const LeftEdits& left)
             changed += tr("\n%1 has changed on the disk since; undo shows what is there now.").arg(file.path);
         }
     }
-    QMessageBox box(QMessageBox::Question, tr("Edits from before"),
+    QMessageBox box(QMessageBox::Question, tr("Kept edits"),
                     tr("Wexilum ended before these edits were saved (%1): %2.%3")
                         .arg(QFileInfo(left.kept_in).lastModified().toString(QStringLiteral("yyyy-MM-dd hh:mm")),
                              names.join(QStringLiteral(", ")), changed),
@@ -126,7 +126,7 @@ EditsGuard::Choice EditsGuard::ask(const Documents::Conflict& conflict)
             dialog.accept();
         });
     };
-    button("conflict-mine", conflict.theirs ? tr("Save mine over it") : tr("Write it again"), Choice::mine);
+    button("conflict-mine", conflict.theirs ? tr("Overwrite with mine") : tr("Write it again"), Choice::mine);
     if (conflict.theirs) {
         button("conflict-theirs", tr("Take the version on the disk"), Choice::theirs);
     }

@@ -152,7 +152,7 @@ void MainWindow::build_menus()
     });
     QMenu* run = menus_->addMenu(tr("&Run"));
     add(run, tr("Run again"), Qt::Key_F5, [this] { workspace_.run(); });
-    add(run, tr("Stop"), Qt::CTRL | Qt::Key_Period, [this] { workspace_.stop(); });
+    add(run, tr("Stop"), Qt::CTRL | Qt::Key_Period, [this] { workspace_.runs().stop(); });
     run->addSeparator();
     add(run, tr("Next finding"), Qt::Key_F8, [this] { findings_->choose_next(); });
     add(run, tr("Play or pause"), Qt::CTRL | Qt::Key_P, [this] {
@@ -173,7 +173,7 @@ void MainWindow::build_menus()
     add(view, tr("Define the machine"), Qt::CTRL | Qt::Key_M, [this] { show_side(MachineView::Side::define); });
     add(view, tr("Jog the machine"), Qt::CTRL | Qt::Key_H, [this] { show_side(MachineView::Side::jog); });
     add(view, tr("Links of the operations"), Qt::CTRL | Qt::Key_L, [this] { show_side(MachineView::Side::links); });
-    add(view, tr("Contact: what is kept apart"), Qt::CTRL | Qt::Key_R, [this] { show_side(MachineView::Side::contact); });
+    add(view, tr("Contact and clearances"), Qt::CTRL | Qt::Key_R, [this] { show_side(MachineView::Side::contact); });
     add(view, tr("Reach of the tool"), Qt::CTRL | Qt::Key_I, [this] { show_side(MachineView::Side::reach); });
     add(view, tr("Witnesses of the machine"), Qt::CTRL | Qt::SHIFT | Qt::Key_W, [this] { show_side(MachineView::Side::witnesses); });
     add(view, tr("Attachments of the machine"), Qt::CTRL | Qt::SHIFT | Qt::Key_A, [this] { show_side(MachineView::Side::heads); });
@@ -237,7 +237,7 @@ void MainWindow::build_corner()
     across->addStretch(1);
     across->addWidget(corner);
     setMenuWidget(top);
-    connect(stop_, &QPushButton::clicked, &workspace_, &Workspace::stop);
+    connect(stop_, &QPushButton::clicked, &workspace_.runs(), &JobRun::stop);
     connect(anything, &QPushButton::clicked, this, &MainWindow::open_palette);
     renew_progress();
 }
@@ -254,8 +254,10 @@ void MainWindow::connect_views()
     connect(&starts_, &Starts::open_wanted, this, &MainWindow::open);
     connect(&starts_, &Starts::file_wanted, this, &MainWindow::show_file);
     connect(&starts_, &Starts::told, this, &MainWindow::tell);
-    connect(&workspace_, &Workspace::project_changed, this, &MainWindow::renew_start);
-    connect(&workspace_, &Workspace::job_changed, this, &MainWindow::renew_start);
+    for (const auto renew : {&MainWindow::renew_start, &MainWindow::renew_title}) {
+        connect(&workspace_.project(), &ProjectFiles::changed, this, renew);
+        connect(&workspace_, &Workspace::job_changed, this, renew);
+    }
     renew_start();
     for (const auto signal : {&Workspace::code_changed, &Workspace::job_changed}) {
         connect(&workspace_, signal, this, &MainWindow::renew_language);
@@ -285,13 +287,11 @@ void MainWindow::connect_views()
     connect(machine_, &MachineView::open_wanted, this, open_file);
     connect(machine_, &MachineView::told, this, &MainWindow::tell);
     connect(band_, &ErrorBand::open_wanted, this, open_file);
-    connect(&workspace_, &Workspace::message, this, &MainWindow::tell);
-    connect(&workspace_, &Workspace::project_changed, this, &MainWindow::renew_title);
-    connect(&workspace_, &Workspace::job_changed, this, &MainWindow::renew_title);
-    for (const auto signal : {&Workspace::started, &Workspace::finished, &Workspace::progressed, &Workspace::code_changed}) {
-        connect(&workspace_, signal, this, &MainWindow::renew_progress);
+    connect(&workspace_.project(), &ProjectFiles::message, this, &MainWindow::tell);
+    for (const auto signal : {&JobRun::started, &JobRun::finished, &JobRun::progressed}) {
+        connect(&workspace_.runs(), signal, this, &MainWindow::renew_progress);
     }
-    connect(&workspace_, &Workspace::started, &progress_delay_, qOverload<>(&QTimer::start));
+    connect(&workspace_.runs(), &JobRun::started, &progress_delay_, qOverload<>(&QTimer::start));
     connect(&progress_delay_, &QTimer::timeout, this, &MainWindow::renew_progress);
     // An error that no station's own view shows stands below the strip.
     const auto renew_band = [this] {
@@ -301,9 +301,9 @@ void MainWindow::connect_views()
         band_->show_error(elsewhere ? std::nullopt : error,
                           workspace_.results() ? tr("Everything below shows the last good state.") : QString());
     };
-    connect(&workspace_, &Workspace::failed, this, renew_band);
-    connect(&workspace_, &Workspace::code_changed, this, renew_band);
-    connect(&workspace_, &Workspace::job_changed, this, renew_band);
+    for (const auto signal : {&Workspace::failed, &Workspace::code_changed, &Workspace::job_changed}) {
+        connect(&workspace_, signal, this, renew_band);
+    }
     connect(stack_, &QStackedWidget::currentChanged, this, renew_band);
     connect(&setup_editor_, &SetupEditor::changed, this, &MainWindow::renew_undo);
     connect(&machine_editor_, &MachineEditor::changed, this, &MainWindow::renew_undo);
@@ -356,7 +356,7 @@ void MainWindow::show_file(const QString& path)
     if (results) {
         const auto& toolpaths = results->posted->toolpaths;
         const std::string file = path.toStdString();
-        if (path == workspace_.setup_path()) {
+        if (workspace_.results() && path == workspace_.results()->setup_path()) {
             show_station(Station::setup);
             return;
         }
@@ -432,7 +432,7 @@ void MainWindow::tell(const QString& message)
 
 void MainWindow::renew_title()
 {
-    const QString project = workspace_.reading() ? tr("read by itself") : QFileInfo(workspace_.folder()).fileName();
+    const QString project = workspace_.reading() ? tr("read by itself") : QFileInfo(workspace_.project().folder()).fileName();
     title_->setText(project.isEmpty() ? QString() : project + QStringLiteral(" · ") + workspace_.job());
     setWindowTitle(project.isEmpty() ? tr("Wexilum") : tr("%1 · %2[*] – Wexilum").arg(project, workspace_.job()));
     renew_undo();
@@ -484,15 +484,15 @@ void MainWindow::renew_undo()
 
 void MainWindow::renew_progress()
 {
-    const bool shown = workspace_.is_running() && !progress_delay_.isActive();
+    const bool shown = workspace_.runs().is_running() && !progress_delay_.isActive();
     for (QWidget* widget : {static_cast<QWidget*>(progress_), static_cast<QWidget*>(stop_), static_cast<QWidget*>(doing_)}) {
         widget->setVisible(shown);
     }
     if (shown) {
-        progress_->setValue(int(workspace_.progress() * 1000));
-        doing_->setText(workspace_.doing());
+        progress_->setValue(int(workspace_.runs().progress() * 1000));
+        doing_->setText(workspace_.runs().doing());
     }
-    if (!workspace_.is_running() && workspace_.was_stopped()) {
+    if (!workspace_.runs().is_running() && workspace_.runs().was_stopped()) {
         tell(tr("The run was stopped. F5 runs it again."));
     }
 }
@@ -542,7 +542,7 @@ std::vector<Command> MainWindow::commands_for(const QString& typed)
     if (typed.isEmpty()) {
         return out;
     }
-    for (const QString& job : workspace_.jobs()) {
+    for (const QString& job : workspace_.project().jobs()) {
         if (job.contains(typed, Qt::CaseInsensitive)) {
             out.push_back({job, tr("job"), [this, job] { workspace_.set_job(job); }});
         }

@@ -36,7 +36,7 @@ bool MainWindow::open(const QString& folder)
         recent_.removeLast();
     }
     renew_recent();
-    guard_.begin(workspace_.folder());
+    guard_.begin(workspace_.project().folder());
     return true;
 }
 
@@ -55,13 +55,13 @@ void MainWindow::keep_edits_in(const QString& folder)
 
 void MainWindow::renew_start()
 {
-    const bool none = workspace_.folder().isEmpty() && !workspace_.reading();
-    shelf_box_->setVisible(!workspace_.folder().isEmpty() && shelf_action_->isChecked());
+    const bool none = workspace_.project().folder().isEmpty() && !workspace_.reading();
+    shelf_box_->setVisible(!workspace_.project().folder().isEmpty() && shelf_action_->isChecked());
     start_->setVisible(none);
     strip_->setVisible(!none);
     down_->setVisible(!none);
     for (QAction* action : begin_actions_) {
-        action->setEnabled(!workspace_.folder().isEmpty());
+        action->setEnabled(!workspace_.project().folder().isEmpty());
     }
     show_station(station_);
 }
@@ -85,7 +85,7 @@ void MainWindow::read_by_dialog(const QString& code)
 
 void MainWindow::open_by_dialog()
 {
-    const QString folder = QFileDialog::getExistingDirectory(this, tr("Open a project's folder"), workspace_.folder());
+    const QString folder = QFileDialog::getExistingDirectory(this, tr("Open a project's folder"), workspace_.project().folder());
     if (!folder.isEmpty()) {
         open(folder);
     }
@@ -136,8 +136,8 @@ void MainWindow::drop(const QString& path)
     const QFileInfo info(path);
     if (info.isDir() || info.fileName() == QStringLiteral("project.json")) {
         open(info.isDir() ? path : info.absolutePath());
-    } else if (path.startsWith(workspace_.folder() + QLatin1Char('/')) && !info.absolutePath().endsWith(QStringLiteral("/out"))) {
-        const QString inside = path.mid(workspace_.folder().size() + 1);
+    } else if (path.startsWith(workspace_.project().folder() + QLatin1Char('/')) && !info.absolutePath().endsWith(QStringLiteral("/out"))) {
+        const QString inside = path.mid(workspace_.project().folder().size() + 1);
         if (inside.startsWith(QStringLiteral("jobs/"))) {
             workspace_.set_job(info.completeBaseName());
         } else {
@@ -148,7 +148,7 @@ void MainWindow::drop(const QString& path)
         setup_->import_tools(path);
     } else if (info.suffix().compare(QStringLiteral("cl"), Qt::CaseInsensitive) == 0) {
         starts_.toolpath(path);
-    } else if (workspace_.folder().isEmpty() || workspace_.reading()) {
+    } else if (workspace_.project().folder().isEmpty() || workspace_.reading()) {
         read_by_dialog(path);
     } else {
         show_station(Station::replay);

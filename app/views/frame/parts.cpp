@@ -38,6 +38,17 @@ QPushButton* named_button(const QString& text, const QString& name, const QStrin
     return out;
 }
 
+QComboBox* bar_choice(const QString& name, const QStringList& items, const QString& tip)
+{
+    auto* out = new QComboBox;
+    out->addItems(items);
+    out->setAccessibleName(name);
+    out->setToolTip(tip);
+    out->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    out->setMinimumContentsLength(10);
+    return out;
+}
+
 void SightView::renew_in_sight()
 {
     due_ = !isVisible();

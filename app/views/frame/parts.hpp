@@ -1,6 +1,7 @@
 // What several views are made of.
 #pragma once
 
+#include <QComboBox>
 #include <QPushButton>
 #include <QTableView>
 #include <QTreeWidget>
@@ -16,6 +17,8 @@ void dress_drag_tree(QTreeWidget& tree, int indentation);
 
 /// A push button by its name for tests and style, with its text ("&" taken out) as what is read aloud.
 [[nodiscard]] QPushButton* named_button(const QString& text, const QString& name, const QString& tip);
+/// A choice of a bar, with what is read aloud; it may be narrower than its longest words.
+[[nodiscard]] QComboBox* bar_choice(const QString& name, const QStringList& items, const QString& tip);
 
 /// A view that renews itself when what it shows changes, but only once it is in sight: what nobody looks at costs nothing.
 class SightView : public QWidget {

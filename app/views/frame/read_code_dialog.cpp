@@ -21,9 +21,9 @@ constexpr int dialog_width = 640;
 QStringList files_of(const Workspace& workspace, const QString& folder)
 {
     QStringList out;
-    if (!workspace.folder().isEmpty()) {
-        for (const QString& name : workspace.files_in(folder, QStringLiteral(".json"))) {
-            out.push_back(workspace.folder() + QLatin1Char('/') + folder + QLatin1Char('/') + name);
+    if (!workspace.project().folder().isEmpty()) {
+        for (const QString& name : workspace.project().files_in(folder, QStringLiteral(".json"))) {
+            out.push_back(workspace.project().folder() + QLatin1Char('/') + folder + QLatin1Char('/') + name);
         }
     }
     return out;
@@ -52,7 +52,9 @@ ReadCodeDialog::ReadCodeDialog(const Workspace& workspace, const ReadFiles& befo
     column->addLayout(grid);
     ReadFiles chosen = before;
     if (const auto& results = workspace.results(); results && !workspace.reading()) { // what the job at hand uses
-        const auto whole = [&](const std::string& path) { return workspace.folder() + QLatin1Char('/') + QString::fromStdString(path); };
+        const auto whole = [&](const std::string& path) {
+            return workspace.project().folder() + QLatin1Char('/') + QString::fromStdString(path);
+        };
         const Assembly& a = results->assembly();
         chosen = {before.code, whole(a.post.machine), whole(a.post.controller), whole(a.job.setup)};
     }

@@ -77,10 +77,14 @@ RunStrip::RunStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), wor
         row->addWidget(buttons_[i]);
         connect(buttons_[i], &QAbstractButton::clicked, this, [this, station] { Q_EMIT chosen(station); });
     }
-    for (const auto signal : {&Workspace::project_changed, &Workspace::job_changed, &Workspace::started, &Workspace::code_changed,
-                              &Workspace::replay_changed, &Workspace::loaded_changed, &Workspace::failed, &Workspace::finished}) {
+    for (const auto signal : {&Workspace::job_changed, &Workspace::code_changed, &Workspace::replay_changed, &Workspace::failed}) {
         connect(&workspace, signal, this, &RunStrip::renew);
     }
+    for (const auto signal : {&JobRun::started, &JobRun::finished}) {
+        connect(&workspace.runs(), signal, this, &RunStrip::renew);
+    }
+    connect(&workspace.project(), &ProjectFiles::changed, this, &RunStrip::renew);
+    connect(&workspace.compared(), &ComparedCode::changed, this, &RunStrip::renew);
     renew();
 }
 

@@ -212,7 +212,7 @@ QWidget* SetupView::build_tools()
     });
     connect(import, &QPushButton::clicked, this, [this] {
         const QString path =
-            QFileDialog::getOpenFileName(this, tr("Import tools"), workspace_.folder(), tr("Tables (*.csv);;All files (*)"));
+            QFileDialog::getOpenFileName(this, tr("Import tools"), workspace_.project().folder(), tr("Tables (*.csv);;All files (*)"));
         if (!path.isEmpty()) {
             import_tools(path);
         }
@@ -278,7 +278,7 @@ void SetupView::set_part(int field)
     const Measure measure = field < 3 ? Measure::length : Measure::angle;
     const auto value = quantity_of(edit.text(), measure);
     if (!value) {
-        refuse(tr("\"%1\" is no %2; type a number, with or without a unit (mm, in, °, rad)")
+        refuse(tr("\"%1\" is not a %2; type a number, with or without a unit (mm, in, °, rad)")
                    .arg(edit.text(), field < 3 ? tr("length") : tr("angle")));
         return;
     }

@@ -38,7 +38,7 @@ constexpr std::array<Kind, 9> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs")
 Shelf::Shelf(Workspace& workspace, QWidget* parent) : QTreeWidget(parent), workspace_(workspace)
 {
     setObjectName(QStringLiteral("shelf"));
-    setAccessibleName(tr("things of the project"));
+    setAccessibleName(tr("contents of the project"));
     setProperty("place", "side");
     setHeaderHidden(true);
     setColumnCount(2);
@@ -51,7 +51,7 @@ Shelf::Shelf(Workspace& workspace, QWidget* parent) : QTreeWidget(parent), works
     setTextElideMode(Qt::ElideRight);
     connect(this, &QTreeWidget::itemClicked, this, &Shelf::choose);
     connect(this, &QTreeWidget::itemActivated, this, &Shelf::choose);
-    connect(&workspace, &Workspace::project_changed, this, &Shelf::fill);
+    connect(&workspace.project(), &ProjectFiles::changed, this, &Shelf::fill);
     for (const auto signal : {&Workspace::job_changed, &Workspace::code_changed, &Workspace::replay_changed, &Workspace::failed}) {
         connect(&workspace, signal, this, &Shelf::mark);
     }
@@ -92,7 +92,7 @@ QString Shelf::machine_of(const QString& job_path) const
 {
     const RealFileSystem files;
     const auto text_in = [&](const QString& path, const char* key) -> QString {
-        auto text = files.read_all((workspace_.folder() + QLatin1Char('/') + path).toStdString(), json::max_bytes);
+        auto text = files.read_all((workspace_.project().folder() + QLatin1Char('/') + path).toStdString(), json::max_bytes);
         const auto document = text ? json::Document::parse(std::move(*text), path.toStdString()) : Result<json::Document>(text.error());
         const json::Node* node = document ? document->root().find(key) : nullptr;
         return node != nullptr && node->kind == json::Kind::string ? QString::fromStdString(node->text) : QString();
@@ -114,9 +114,9 @@ QTreeWidgetItem* Shelf::heading(const QString& name, QTreeWidgetItem* below)
 
 void Shelf::fill()
 {
-    QStringList all{workspace_.folder()};
+    QStringList all{workspace_.project().folder()};
     for (const Kind& kind : kinds) {
-        for (const QString& file : workspace_.files_in(QLatin1String(kind.folder), QLatin1String(kind.suffix))) {
+        for (const QString& file : workspace_.project().files_in(QLatin1String(kind.folder), QLatin1String(kind.suffix))) {
             all.push_back(QLatin1String(kind.folder) + QLatin1Char('/') + file);
         }
     }
@@ -270,7 +270,7 @@ ShelfPane::ShelfPane(Shelf& shelf, QWidget* parent) : QWidget(parent)
     auto* filter = new QLineEdit;
     filter->setObjectName(QStringLiteral("shelf-filter"));
     filter->setPlaceholderText(tr("filter"));
-    filter->setAccessibleName(tr("filter the things of the project"));
+    filter->setAccessibleName(tr("filter the contents of the project"));
     filter->setClearButtonEnabled(true);
     connect(filter, &QLineEdit::textChanged, &shelf, &Shelf::set_filter);
     auto* above = new QHBoxLayout;

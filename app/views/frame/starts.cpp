@@ -93,8 +93,9 @@ void Starts::save_code()
         Q_EMIT told(tr("The code has errors, so it is not written: see the findings."));
         return;
     }
-    const QString path = QFileDialog::getSaveFileName(
-        &window_, tr("Save the code"), workspace_.folder() + QStringLiteral("/out/") + QString::fromStdString(results->posted->code_name));
+    const QString path = QFileDialog::getSaveFileName(&window_, tr("Save the code"),
+                                                      workspace_.project().folder() + QStringLiteral("/out/") +
+                                                          QString::fromStdString(results->posted->code_name));
     if (path.isEmpty()) {
         return;
     }

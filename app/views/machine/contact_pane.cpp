@@ -22,7 +22,7 @@ constexpr int contact_tick_ms = 100;
 ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), note_(new QLabel), matrix_(new QTableWidget), wrong_(new QLabel),
       check_(named_button(tr("Check the program"), QStringLiteral("contact-check"),
-                          tr("Follows every motion of the code, rapids as they go"))),
+                          tr("Follows every motion of the code; rapids on the way that the control takes"))),
       progress_(new QProgressBar), stop_(named_button(tr("Stop"), QStringLiteral("contact-stop"), tr("Stops the check"))),
       told_(new QLabel), places_(new QTableWidget)
 {
@@ -37,7 +37,7 @@ ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* pa
     column->addWidget(note_);
     matrix_->setObjectName(QStringLiteral("contact-matrix"));
     matrix_->setAccessibleName(tr("clearances between parts of the machine, mm"));
-    matrix_->setToolTip(tr("Clearance in mm between two parts, each with all that it carries; empty: they are not kept apart"));
+    matrix_->setToolTip(tr("Clearance in mm between two parts, each with all that it carries; empty: not checked"));
     matrix_->setSelectionMode(QAbstractItemView::SingleSelection);
     matrix_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     matrix_->horizontalHeader()->setMinimumSectionSize(20);
@@ -73,14 +73,23 @@ ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* pa
     places_->setHorizontalHeaderLabels({tr("What meets"), tr("mm"), tr("Blocks")});
     dress_list(*places_, 24);
     places_->horizontalHeader()->setStretchLastSection(false);
+    places_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     places_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-    places_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
-    places_->horizontalHeader()->setSectionResizeMode(2, QHeaderView::ResizeToContents);
     column->addWidget(places_, 2);
+    connect_parts();
+    renew();
+}
+
+void ContactPane::connect_parts()
+{
     ticker_.setInterval(contact_tick_ms);
-    connect(&ticker_, &QTimer::timeout, this, [this] { progress_->setValue(int(workspace_.contact_progress() * 1000)); });
-    connect(check_, &QPushButton::clicked, &workspace, &Workspace::check_contact);
-    connect(stop_, &QPushButton::clicked, &workspace, &Workspace::stop_contact);
+    connect(&ticker_, &QTimer::timeout, this, [this] { progress_->setValue(int(workspace_.contact().progress() * 1000)); });
+    connect(check_, &QPushButton::clicked, this, [this] {
+        if (!workspace_.runs().is_running()) {
+            workspace_.contact().start(workspace_.results());
+        }
+    });
+    connect(stop_, &QPushButton::clicked, &workspace_.contact(), &ContactRun::stop);
     auto* away = new QShortcut(QKeySequence::Delete, matrix_, nullptr, nullptr, Qt::WidgetShortcut);
     connect(away, &QShortcut::activated, this, [this] {
         QTableWidgetItem* item = matrix_->currentItem();
@@ -101,16 +110,15 @@ ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* pa
             Q_EMIT place_chosen(nullptr);
         }
     });
-    for (const auto signal :
-         {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed, &Workspace::contact_changed}) {
-        connect(&workspace, signal, this, &ContactPane::renew_in_sight);
+    for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed}) {
+        connect(&workspace_, signal, this, &ContactPane::renew_in_sight);
     }
-    connect(&workspace.documents(), &Documents::edited, this, [this](const QString& edited) {
+    connect(&workspace_.contact(), &ContactRun::changed, this, &ContactPane::renew_in_sight);
+    connect(&workspace_.documents(), &Documents::edited, this, [this](const QString& edited) {
         if (edited == path()) {
             renew_in_sight();
         }
     });
-    renew();
 }
 
 void ContactPane::hideEvent(QHideEvent* event)
@@ -135,7 +143,7 @@ void ContactPane::renew_matrix()
 {
     const auto document = path().isEmpty() ? Result<json::Document>(Error{}) : workspace_.documents().parsed(path());
     if (!document) {
-        note_->setText(tr("Choose a job: what its machine keeps apart stands here."));
+        note_->setText(tr("Choose a job to see what its machine keeps apart."));
         matrix_->setRowCount(0);
         matrix_->setColumnCount(0);
         return;
@@ -178,7 +186,7 @@ void ContactPane::renew_matrix()
         }
     }
     note_->setText(
-        any ? tr("Clearances in mm; a part is meant with all that it carries.")
+        any ? tr("Clearances in mm; each part includes all that it carries.")
             : tr("The machine states none: what carries the tool and what carries the work are kept 2 mm apart. A figure here takes "
                  "the place of that."));
 }
@@ -203,9 +211,9 @@ void ContactPane::typed(int row, int column)
 
 void ContactPane::renew_check()
 {
-    const bool checking = workspace_.is_checking_contact();
+    const bool checking = workspace_.contact().is_running();
     check_->setVisible(!checking);
-    check_->setEnabled(workspace_.results() && workspace_.results()->replayed && !workspace_.is_running());
+    check_->setEnabled(workspace_.results() && workspace_.results()->replayed && !workspace_.runs().is_running());
     progress_->setVisible(checking);
     stop_->setVisible(checking);
     checking ? ticker_.start() : ticker_.stop();
@@ -215,9 +223,9 @@ void ContactPane::renew_check()
     QString text = tr("Not checked since the last change.");
     if (checking) {
         text = tr("Following the motions …");
-    } else if (!workspace_.contact_problem().isEmpty()) {
+    } else if (!workspace_.contact().problem().isEmpty()) {
         state = State::beyond;
-        text = workspace_.contact_problem();
+        text = workspace_.contact().problem();
     } else if (report) {
         std::size_t touch = 0;
         for (const ContactPlace& place : report->places) {
@@ -225,7 +233,7 @@ void ContactPane::renew_check()
         }
         const QString watched = tr("%1 motions followed").arg(report->moves);
         state = touch > 0 ? State::contact : !report->places.empty() ? State::close : State::fits;
-        text = report->places.empty() ? tr("Nothing meets: %1.").arg(watched)
+        text = report->places.empty() ? tr("No contact: %1.").arg(watched)
                                       : tr("%1 in contact, %2 too close: %3.").arg(touch).arg(report->places.size() - touch).arg(watched);
     }
     told_->setStyleSheet(state == State::waits ? QString() : QStringLiteral("color:%1").arg(colour_of(state).name()));

@@ -27,6 +27,7 @@ protected:
     void hideEvent(QHideEvent* event) override;
 
 private:
+    void connect_parts();
     void renew() override;
     void renew_matrix();
     void renew_places();

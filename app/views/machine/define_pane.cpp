@@ -5,126 +5,14 @@
 #include "app/views/frame/parts.hpp"
 #include "core/base/units.hpp"
 
-#include <QDropEvent>
 #include <QGridLayout>
 #include <QHBoxLayout>
-#include <QHeaderView>
-#include <QKeyEvent>
 #include <QMenu>
 #include <QSignalBlocker>
 #include <QSplitter>
 #include <QVBoxLayout>
 
 namespace wexilum::app {
-namespace {
-
-constexpr int part_role = Qt::UserRole;        // its place in the file
-constexpr int carrier_role = Qt::UserRole + 1; // the name under which it can carry others
-
-QString place_text(const PartPath& path)
-{
-    QStringList out;
-    for (const json::Step& step : path) {
-        out.push_back(step.index() == 0 ? QString::fromStdString(std::get<std::string>(step))
-                                        : QString::number(std::get<std::size_t>(step)));
-    }
-    return out.join(QLatin1Char('/'));
-}
-
-/// "X, Y and Z go; −510 … 0 mm": what a part is, in a few words.
-QString told_of(const json::Document& document, const PartPath& path)
-{
-    const auto part = part_at(document, path);
-    const json::Node* node = json::node_at(document, path);
-    if (!part || node == nullptr) {
-        return {};
-    }
-    const auto value = [&](const char* title) {
-        for (const FormField& field : fields_of(document, path)) {
-            if (field.title == title) {
-                return QString::fromStdString(shown_value(document, path, field));
-            }
-        }
-        return QString();
-    };
-    switch (*part) {
-    case MachinePart::joint: {
-        const bool rotary = value("Moves") == QStringLiteral("rotary");
-        const QString travel = value("Travel").replace(QStringLiteral(", "), QStringLiteral(" … "));
-        return (rotary ? QObject::tr("turns about %1") : QObject::tr("goes along %1")).arg(value("Direction")) +
-               (travel.isEmpty() ? QString() : QStringLiteral(", ") + travel + (rotary ? QStringLiteral("°") : QString()));
-    }
-    case MachinePart::mount:
-        return value("Holds") == QStringLiteral("work") ? QObject::tr("holds the work") : QObject::tr("holds the tool");
-    case MachinePart::body: return value("Shape");
-    case MachinePart::attachment: return QObject::tr("attachment");
-    case MachinePart::witness: return QObject::tr("witness");
-    case MachinePart::machine: break;
-    }
-    return {};
-}
-
-} // namespace
-
-// --- the tree -------------------------------------------------------------------------------------------------------
-
-PartTree::PartTree(QWidget* parent) : QTreeWidget(parent)
-{
-    setObjectName(QStringLiteral("parts"));
-    setAccessibleName(tr("parts of the machine, each under what carries it"));
-    setColumnCount(2);
-    setHeaderHidden(true);
-    dress_drag_tree(*this, 15);
-    header()->setStretchLastSection(true);
-}
-
-void PartTree::dropEvent(QDropEvent* event)
-{
-    const QTreeWidgetItem* target = itemAt(event->position().toPoint());
-    const QTreeWidgetItem* source = currentItem();
-    event->setDropAction(Qt::IgnoreAction); // the tree is made anew from the text
-    event->accept();
-    if (target == nullptr || source == nullptr || target == source) {
-        return;
-    }
-    const auto is_joint = [](const QTreeWidgetItem* item) {
-        return item->data(0, part_role).toString().startsWith(QLatin1String("joints/"));
-    };
-    const auto place = dropIndicatorPosition();
-    const bool between = place == QAbstractItemView::AboveItem || place == QAbstractItemView::BelowItem;
-    if (between && is_joint(source) && is_joint(target) && source->parent() == target->parent()) {
-        Q_EMIT ordered(source->data(0, part_role).toString(), target->data(0, part_role).toString(), place == QAbstractItemView::BelowItem);
-    } else if (!target->data(0, carrier_role).toString().isEmpty()) {
-        Q_EMIT dropped(source->data(0, part_role).toString(), target->data(0, carrier_role).toString());
-    }
-}
-
-/// Names as wide as they are, up to less than half: what a part is stands beside them.
-void PartTree::fit_columns()
-{
-    resizeColumnToContents(0);
-    setColumnWidth(0, std::min(columnWidth(0) + 6, viewport()->width() * 45 / 100));
-}
-
-void PartTree::resizeEvent(QResizeEvent* event)
-{
-    QTreeWidget::resizeEvent(event);
-    fit_columns();
-}
-
-void PartTree::keyPressEvent(QKeyEvent* event)
-{
-    if (event->key() == Qt::Key_Delete) {
-        Q_EMIT removed();
-    } else if ((event->modifiers() & Qt::AltModifier) != 0 && (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down)) {
-        Q_EMIT moved(event->key() == Qt::Key_Up);
-    } else {
-        QTreeWidget::keyPressEvent(event);
-    }
-}
-
-// --- the pane -------------------------------------------------------------------------------------------------------
-
 DefinePane::DefinePane(MachineEditor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
 {
     setObjectName(QStringLiteral("define-pane"));
@@ -179,9 +67,9 @@ QWidget* DefinePane::build_head()
     files_->setObjectName(QStringLiteral("machine-file"));
     files_->setAccessibleName(tr("machine that is defined"));
     files_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    auto* fresh = named_button(tr("&New …"), QStringLiteral("machine-new"), tr("Begin another machine with a common arrangement"));
+    auto* fresh = named_button(tr("&New …"), QStringLiteral("machine-new"), tr("Begin another machine from a common arrangement"));
     fresh->setCheckable(true);
-    use_ = named_button(tr("Use in the post"), QStringLiteral("machine-use"), tr("The job's post works with this machine from now on"));
+    use_ = named_button(tr("Use in the post"), QStringLiteral("machine-use"), tr("Makes this the machine of the job's post"));
     row->addWidget(files_, 1);
     row->addWidget(fresh);
     column->addLayout(row);
@@ -235,7 +123,7 @@ void DefinePane::start()
     fresh_name_->clear();
     choose({});
     tree_->setFocus();
-    Q_EMIT told(tr("%1 is begun; its parts are on the left, its picture beside.").arg(editor_.path()));
+    Q_EMIT told(tr("%1 is written; its parts are on the left, its picture beside them.").arg(editor_.path()));
 }
 
 QWidget* DefinePane::build_parts()
@@ -256,7 +144,7 @@ QWidget* DefinePane::build_parts()
         std::tuple(tr("+ Body"), QStringLiteral("add-body"), MachinePart::body, tr("What it looks like, and what it can meet")),
         std::tuple(tr("+ Head"), QStringLiteral("add-attachment"), MachinePart::attachment, tr("An attachment for the first tool mount")),
         std::tuple(tr("+ Witness"), QStringLiteral("add-witness"), MachinePart::witness,
-                   tr("Readings of the control and where the tip was measured"))};
+                   tr("Readings of the control and the measured tip"))};
     for (const auto& [text, name, kind_of_part, tip] : adds) {
         auto* add_button = named_button(text, name, tip);
         (kind_of_part == MachinePart::witness ? second : row)->addWidget(add_button);
@@ -266,7 +154,7 @@ QWidget* DefinePane::build_parts()
     row->addStretch(1);
     column->addLayout(row);
     auto* up = named_button(tr("Up"), QStringLiteral("part-up"), tr("Before the joint above it on the same carrier (Alt+Up)"));
-    auto* down = named_button(tr("Down"), QStringLiteral("part-down"), tr("Behind the joint below it on the same carrier (Alt+Down)"));
+    auto* down = named_button(tr("Down"), QStringLiteral("part-down"), tr("After the joint below it on the same carrier (Alt+Down)"));
     auto* away = named_button(tr("Remove"), QStringLiteral("part-remove"), tr("Removes the chosen part (Delete)"));
     auto* text = named_button(tr("Text"), QStringLiteral("machine-text"), tr("The file's text beside the form, in step with it"));
     text->setCheckable(true);
@@ -276,35 +164,25 @@ QWidget* DefinePane::build_parts()
     second->addStretch(1);
     second->addWidget(text);
     column->addLayout(second);
-    const auto move = [this](bool upwards) {
-        const PartPath path = path_of(part_);
-        if (path.size() == 2 && std::get<std::string>(path[0]) == "joints") {
-            const std::string id = editor_.document() ? wexilum::name_of(*editor_.document(), path) : std::string();
-            change(tr("order of the joints"),
-                   [&](const json::Document& d) { return moved_among(d, std::get<std::size_t>(path[1]), upwards); });
-            follow("joints", id);
-        }
-    };
-    const auto remove = [this] {
-        const PartPath path = path_of(part_);
-        if (path.size() >= 2) {
-            change(tr("part removed"), [&](const json::Document& d) { return without_part(d, path); });
-            choose({});
-        }
-    };
-    connect(up, &QPushButton::clicked, this, [move] { move(true); });
-    connect(down, &QPushButton::clicked, this, [move] { move(false); });
-    connect(away, &QPushButton::clicked, this, remove);
+    connect(up, &QPushButton::clicked, this, [this] { move_part(true); });
+    connect(down, &QPushButton::clicked, this, [this] { move_part(false); });
+    connect(away, &QPushButton::clicked, this, &DefinePane::remove_part);
     connect(text, &QPushButton::toggled, this, [this](bool on) {
         text_->setVisible(on);
         Q_EMIT text_shown(on);
         follow_text();
     });
+    connect_tree();
+    return box;
+}
+
+void DefinePane::connect_tree()
+{
     connect(tree_, &PartTree::ordered, this, &DefinePane::order);
-    connect(tree_, &PartTree::moved, this, move);
-    connect(tree_, &PartTree::removed, this, remove);
+    connect(tree_, &PartTree::moved, this, &DefinePane::move_part);
+    connect(tree_, &PartTree::removed, this, &DefinePane::remove_part);
     connect(tree_, &PartTree::dropped, this, [this](const QString& part, const QString& carrier) {
-        const PartPath path = path_of(part);
+        const PartPath path = path_of_part(part);
         if (path.size() == 2 && editor_.document()) {
             const std::string id = wexilum::name_of(*editor_.document(), path);
             change(tr("what carries a part"), [&](const json::Document& d) { return carried_by(d, path, carrier.toStdString()); });
@@ -312,14 +190,32 @@ QWidget* DefinePane::build_parts()
         }
     });
     connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
-        if (item != nullptr && !filling_) {
-            part_ = item->data(0, part_role).toString();
+        if (item != nullptr && !tree_->is_filling()) {
+            part_ = PartTree::part_of(*item);
             tell({});
             renew_form();
             follow_text();
         }
     });
-    return box;
+}
+
+void DefinePane::move_part(bool up)
+{
+    const PartPath path = path_of_part(part_);
+    if (path.size() == 2 && std::get<std::string>(path[0]) == "joints") {
+        const std::string id = editor_.document() ? wexilum::name_of(*editor_.document(), path) : std::string();
+        change(tr("order of the joints"), [&](const json::Document& d) { return moved_among(d, std::get<std::size_t>(path[1]), up); });
+        follow("joints", id);
+    }
+}
+
+void DefinePane::remove_part()
+{
+    const PartPath path = path_of_part(part_);
+    if (path.size() >= 2) {
+        change(tr("part removed"), [&](const json::Document& d) { return without_part(d, path); });
+        choose({});
+    }
 }
 
 // --- the text in step -----------------------------------------------------------------------------------------------
@@ -331,7 +227,7 @@ void DefinePane::follow_text()
         return;
     }
     text_->show_file(editor_.path());
-    const json::Node* node = editor_.document() ? json::node_at(*editor_.document(), path_of(part_)) : nullptr;
+    const json::Node* node = editor_.document() ? json::node_at(*editor_.document(), path_of_part(part_)) : nullptr;
     if (node != nullptr && !text_->hasFocus()) {
         text_->go_to_line(int(editor_.document()->place_of(node->begin).line) - 1);
     }
@@ -360,19 +256,19 @@ void DefinePane::follow_cursor()
         }
     };
     look(editor_.document()->root(), {}, look);
-    if (place_text(found) != part_) {
-        choose(place_text(found));
+    if (text_of_path(found) != part_) {
+        choose(text_of_path(found));
     }
 }
 
 /// Joints change places one by one until the one that was dragged stands where it was dropped.
-void DefinePane::order(const QString& joint, const QString& at, bool behind)
+void DefinePane::order(const QString& joint, const QString& at, bool after)
 {
     if (!editor_.document()) {
         return;
     }
-    const std::string id = wexilum::name_of(*editor_.document(), path_of(joint));
-    const std::string goal = wexilum::name_of(*editor_.document(), path_of(at));
+    const std::string id = wexilum::name_of(*editor_.document(), path_of_part(joint));
+    const std::string goal = wexilum::name_of(*editor_.document(), path_of_part(at));
     change(tr("order of the joints"), [&](const json::Document& d) -> Result<std::string> {
         std::string text = d.text();
         for (;;) { // each step brings it nearer, or it is there
@@ -385,7 +281,7 @@ void DefinePane::order(const QString& joint, const QString& at, bool behind)
                 own = name == id ? std::optional(i) : own;
                 other = name == goal ? std::optional(i) : other;
             }
-            if (!own || !other || (behind ? *own > *other : *own < *other)) {
+            if (!own || !other || (after ? *own > *other : *own < *other)) {
                 return text;
             }
             const auto next = moved_among(*document, *own, *own > *other);
@@ -410,38 +306,16 @@ void DefinePane::follow(const std::string& list, const std::string& id)
     }
 }
 
-PartPath DefinePane::path_of(const QString& part) const
-{
-    PartPath out;
-    for (const QString& step : part.split(QLatin1Char('/'), Qt::SkipEmptyParts)) {
-        bool number = false;
-        const auto index = std::size_t(step.toUInt(&number));
-        number ? out.emplace_back(index) : out.emplace_back(step.toStdString());
-    }
-    return out;
-}
-
-QString DefinePane::carrier() const
-{
-    for (const QTreeWidgetItem* item = tree_->currentItem(); item != nullptr; item = item->parent()) {
-        const QString name = item->data(0, carrier_role).toString();
-        if (!name.isEmpty()) {
-            return name;
-        }
-    }
-    return QStringLiteral("base");
-}
-
 void DefinePane::add(MachinePart part)
 {
-    PartPath path = path_of(part_); // a joint or body added at a head is the head's
+    PartPath path = path_of_part(part_); // a joint or body added at a head is the head's
     const bool of_head =
         path.size() >= 2 && std::get<std::string>(path[0]) == "attachments" && (part == MachinePart::joint || part == MachinePart::body);
     path = of_head ? path : PartPath();
-    const std::string on = carrier().toStdString();
+    const std::string on = tree_->carrier().toStdString();
     change(tr("new part"), [&](const json::Document& d) { return with_new_part(d, part, on, path); });
     if (!path.empty()) {
-        choose(place_text(path));
+        choose(text_of_path(path));
         form_->focus_first();
     }
 }
@@ -485,7 +359,7 @@ void DefinePane::renew_files()
 {
     const QSignalBlocker quiet(files_);
     files_->clear();
-    for (const QString& name : editor_.workspace().files_in(QStringLiteral("machines"), QStringLiteral(".json"))) {
+    for (const QString& name : editor_.workspace().project().files_in(QStringLiteral("machines"), QStringLiteral(".json"))) {
         const QString path = QStringLiteral("machines/") + name;
         files_->addItem(path, path);
     }
@@ -494,72 +368,11 @@ void DefinePane::renew_files()
 
 void DefinePane::renew_tree()
 {
-    filling_ = true;
-    tree_->clear();
-    QTreeWidgetItem* chosen = nullptr;
-    const auto& document = editor_.document();
-    if (document) {
-        const auto put = [&](QTreeWidgetItem* under, const PartPath& path, const QString& carries) {
-            auto* item = new QTreeWidgetItem(under);
-            const QString place = place_text(path);
-            item->setText(0, QString::fromStdString(wexilum::name_of(*document, path)));
-            item->setText(1, told_of(*document, path));
-            item->setForeground(1, colour(tokens().soft));
-            item->setData(0, part_role, place);
-            item->setData(0, carrier_role, carries);
-            item->setToolTip(0, item->text(0) + QStringLiteral(": ") + item->text(1));
-            chosen = place == part_ ? item : chosen;
-            return item;
-        };
-        auto* root = new QTreeWidgetItem(tree_);
-        root->setText(0, QString::fromStdString(wexilum::name_of(*document, {})));
-        root->setText(1, tr("the machine; base"));
-        root->setForeground(1, colour(tokens().soft));
-        root->setData(0, part_role, QString());
-        root->setData(0, carrier_role, QStringLiteral("base"));
-        root->setFlags(root->flags() & ~Qt::ItemIsDragEnabled);
-        chosen = part_.isEmpty() ? root : nullptr;
-        std::map<std::string, QTreeWidgetItem*> carriers{{"base", root}};
-        const auto each = [&](const char* list, const auto& visit) {
-            const json::Node* node = document->root().find(list);
-            for (std::size_t i = 0; node != nullptr && i < node->items.size(); ++i) {
-                visit(i, node->items[i]);
-            }
-        };
-        const auto under = [&](const json::Node& node) {
-            const json::Node* parent = node.find("parent");
-            const auto found = parent != nullptr ? carriers.find(parent->text) : carriers.end();
-            return found != carriers.end() ? found->second : root;
-        };
-        each("joints", [&](std::size_t i, const json::Node& node) {
-            const std::string id = wexilum::name_of(*document, {"joints", i});
-            carriers[id] = put(under(node), {"joints", i}, QString::fromStdString(id));
-        });
-        each("mounts", [&](std::size_t i, const json::Node& node) { put(under(node), {"mounts", i}, {}); });
-        each("bodies", [&](std::size_t i, const json::Node& node) { put(under(node), {"bodies", i}, {}); });
-        each("attachments", [&](std::size_t i, const json::Node& node) {
-            auto* head = put(root, {"attachments", i}, {});
-            head->setFlags(head->flags() & ~Qt::ItemIsDragEnabled);
-            for (const char* list : {"joints", "bodies"}) {
-                const json::Node* own = node.find(list);
-                for (std::size_t k = 0; own != nullptr && k < own->items.size(); ++k) {
-                    auto* item = put(head, {"attachments", i, list, k}, {});
-                    item->setFlags(item->flags() & ~Qt::ItemIsDragEnabled);
-                }
-            }
-        });
-        each("witnesses", [&](std::size_t i, const json::Node&) {
-            auto* item = put(root, {"witnesses", i}, {});
-            item->setFlags(item->flags() & ~Qt::ItemIsDragEnabled);
-        });
-        tree_->expandAll();
-        tree_->fit_columns();
-        chosen = chosen != nullptr ? chosen : root;
-        tree_->setCurrentItem(chosen);
-        tree_->scrollToItem(chosen);
-        part_ = chosen->data(0, part_role).toString();
+    if (editor_.document()) {
+        part_ = tree_->show_parts(*editor_.document(), part_);
+    } else {
+        tree_->clear();
     }
-    filling_ = false;
 }
 
 // --- the form -------------------------------------------------------------------------------------------------------
@@ -568,11 +381,11 @@ void DefinePane::renew_form()
 {
     const auto& document = editor_.document();
     form_->set_fields(editor_.path() + QLatin1Char('|') + part_,
-                      document ? fields_of(*document, path_of(part_)) : std::vector<FormField>());
+                      document ? fields_of(*document, path_of_part(part_)) : std::vector<FormField>());
     if (!document) {
         return;
     }
-    form_->fill(*document, path_of(part_));
+    form_->fill(*document, path_of_part(part_));
     for (std::size_t row = 0; row < form_->size(); ++row) {
         note(row, {});
     }
@@ -582,7 +395,7 @@ void DefinePane::renew_form()
 QString DefinePane::witness_note(const FormField& field, QColor& shade) const
 {
     const bool tip = field.keys.front() == "tip";
-    const PartPath path = path_of(part_);
+    const PartPath path = path_of_part(part_);
     if (!editor_.document() || part_at(*editor_.document(), path) != MachinePart::witness || (!tip && field.keys.front() != "axis")) {
         return {};
     }
@@ -594,7 +407,7 @@ QString DefinePane::witness_note(const FormField& field, QColor& shade) const
     const auto& witnesses = editor_.machine()->witnesses;
     const Vec3 has = tip ? pose->tip : pose->axis;
     const int decimals = tip ? 3 : 6;
-    QString text = tr("the machine as it is has it at %1, %2, %3")
+    QString text = tr("this machine has it at %1, %2, %3")
                        .arg(has.x(), 0, 'f', decimals)
                        .arg(has.y(), 0, 'f', decimals)
                        .arg(has.z(), 0, 'f', decimals);
@@ -621,7 +434,7 @@ void DefinePane::note(std::size_t row, const QString& error)
     QColor shade = colour_of(State::beyond);
     const auto& document = editor_.document();
     if (text.isEmpty() && document && field.keys == std::vector<std::string>{"travel"}) {
-        const std::string id = wexilum::name_of(*document, path_of(part_));
+        const std::string id = wexilum::name_of(*document, path_of_part(part_));
         if (const auto need = editor_.need_of(id)) {
             const bool linear = field.dimension.length != 0;
             const auto shown = [&](double value) { return QString::number(linear ? value : to_deg(value), 'f', linear ? 3 : 2); };
@@ -638,14 +451,14 @@ void DefinePane::note(std::size_t row, const QString& error)
         }
     }
     if (text.isEmpty()) {
-        text = editor_.trouble_of(path_of(part_), field);
+        text = editor_.trouble_of(path_of_part(part_), field);
     }
     if (text.isEmpty()) {
         text = witness_note(field, shade);
     }
     if (text.isEmpty() && document) {
         shade = colour(tokens().faint);
-        const std::string other = other_units(*document, path_of(part_), field);
+        const std::string other = other_units(*document, path_of_part(part_), field);
         text = other.empty() ? QString() : QStringLiteral("= ") + QString::fromStdString(other);
     }
     form_->note(row, text, shade);
@@ -654,7 +467,7 @@ void DefinePane::note(std::size_t row, const QString& error)
 void DefinePane::typed(std::size_t index, const QString& text)
 {
     const FormField field = form_->field(index);
-    const PartPath path = path_of(part_);
+    const PartPath path = path_of_part(part_);
     const QString label = tr("%1 of %2")
                               .arg(QString::fromStdString(field.title),
                                    editor_.document() ? QString::fromStdString(wexilum::name_of(*editor_.document(), path)) : QString());

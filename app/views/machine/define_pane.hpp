@@ -4,35 +4,15 @@
 #include "app/models/machine_editor.hpp"
 #include "app/views/code/text_editor.hpp"
 #include "app/views/machine/field_form.hpp"
+#include "app/views/machine/part_tree.hpp"
 
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QTreeWidget>
 #include <QWidget>
 
 namespace wexilum::app {
-
-/// The tree; a part dropped on a joint, or on the base, is to be carried by it, a joint dropped before or behind another one on the same
-/// carrier to stand there.
-class PartTree final : public QTreeWidget {
-    Q_OBJECT
-public:
-    explicit PartTree(QWidget* parent = nullptr);
-    void fit_columns();
-
-Q_SIGNALS:
-    void dropped(const QString& part, const QString& carrier);
-    void ordered(const QString& joint, const QString& at, bool behind);
-    void removed();
-    void moved(bool up);
-
-protected:
-    void dropEvent(QDropEvent* event) override;
-    void keyPressEvent(QKeyEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
-};
 
 class DefinePane final : public QWidget {
     Q_OBJECT
@@ -50,6 +30,7 @@ Q_SIGNALS:
 private:
     QWidget* build_head();
     QWidget* build_parts();
+    void connect_tree();
     void renew();
     void renew_files();
     void renew_tree();
@@ -62,11 +43,11 @@ private:
     void tell(const QString& error);
     void follow(const std::string& list, const std::string& id);
     void start();
+    void move_part(bool up);
+    void remove_part();
     void follow_text(); ///< to the chosen part
     void follow_cursor();
-    void order(const QString& joint, const QString& at, bool behind);
-    [[nodiscard]] PartPath path_of(const QString& part) const;
-    [[nodiscard]] QString carrier() const;
+    void order(const QString& joint, const QString& at, bool after);
 
     MachineEditor& editor_;
     QComboBox* files_ = nullptr;
@@ -80,7 +61,6 @@ private:
     QLabel* problem_ = nullptr;
     QLabel* wrong_ = nullptr; ///< with the last change
     QString part_;            ///< chosen
-    bool filling_ = false;
 };
 
 } // namespace wexilum::app

@@ -1,4 +1,4 @@
-// What the parts of the machine's picture share in OpenGL.
+// What the files of SceneGraphics share in OpenGL.
 #pragma once
 
 #include "app/theme/tokens.hpp"
@@ -10,7 +10,7 @@
 
 namespace wexilum::app::gl {
 
-/// Places of MachinePicture's arrays.
+/// Places of SceneGraphics' arrays.
 enum { triangles, edges, path, thin_path, over, floor_square };
 
 inline QVector3D rgb(Rgb value) { return {float(value >> 16 & 255) / 255, float(value >> 8 & 255) / 255, float(value & 255) / 255}; }

@@ -197,7 +197,7 @@ void HeadsPane::hideEvent(QHideEvent* event)
 {
     QWidget::hideEvent(event);
     machine_ = nullptr; // it may go while nobody looks
-    stand_.reset();
+    position_.reset();
     Q_EMIT fit_wanted(std::nullopt);
 }
 
@@ -207,10 +207,10 @@ void HeadsPane::showEvent(QShowEvent* event)
     Q_EMIT fit_wanted(chosen()); // and with it comes the machine
 }
 
-void HeadsPane::set_stand(const Machine* machine, const std::optional<Readings>& readings, double tool_length)
+void HeadsPane::set_position(const Machine* machine, const std::optional<Readings>& readings, double tool_length)
 {
     machine_ = machine;
-    stand_ = readings;
+    position_ = readings;
     if (tool_length > 0 && !length_->isModified()) {
         const QSignalBlocker quiet(length_);
         length_->setText(quantity_text(std::round(tool_length * 1e4) / 1e4, Measure::length));
@@ -279,9 +279,9 @@ void HeadsPane::renew_scales()
                 row->addWidget(one);
                 const int by = steps;
                 connect(one, &QPushButton::clicked, this, [this, joint, by] {
-                    if (machine_ != nullptr && stand_ && joint.value < machine_->joints.size()) {
+                    if (machine_ != nullptr && position_ && joint.value < machine_->joints.size()) {
                         Q_EMIT turn_wanted(joint.value,
-                                           turned_by_steps(machine_->joints[joint.value], (*stand_)[Eigen::Index(joint.value)], by));
+                                           turned_by_steps(machine_->joints[joint.value], (*position_)[Eigen::Index(joint.value)], by));
                     }
                 });
             }
@@ -291,13 +291,13 @@ void HeadsPane::renew_scales()
         }
     }
     for (const auto& [joint, label] : scale_rows_) {
-        if (!stand_ || joint.value >= std::size_t(stand_->size())) {
+        if (!position_ || joint.value >= std::size_t(position_->size())) {
             continue;
         }
         const Joint& one = machine_->joints[joint.value];
         label->setText(tr("%1 at %2°, scale %3 … %4°%5")
                            .arg(QString::fromStdString(one.id))
-                           .arg(quantity_text((*stand_)[Eigen::Index(joint.value)], Measure::angle),
+                           .arg(quantity_text((*position_)[Eigen::Index(joint.value)], Measure::angle),
                                 quantity_text(one.scale.low, Measure::angle), quantity_text(one.scale.high, Measure::angle),
                                 one.scale.step > 0 ? tr(", marks at %1°").arg(quantity_text(one.scale.step, Measure::angle)) : QString()));
     }
@@ -332,20 +332,21 @@ void HeadsPane::renew_users()
 void HeadsPane::draw()
 {
     const auto mount = chosen();
-    if (machine_ == nullptr || !mount || !stand_ || std::size_t(stand_->size()) != machine_->joints.size()) {
+    if (machine_ == nullptr || !mount || !position_ || std::size_t(position_->size()) != machine_->joints.size()) {
         drawing_->set_sketch(std::nullopt, 0);
         figures_->setText(tr("This machine has no tool mount yet: Define adds one."));
         state_->clear();
         return;
     }
     const double length = quantity_of(length_->text(), Measure::length).value_or(0);
-    const HeadSketch sketch = sketch_of(*machine_, *mount, *stand_, length);
+    const HeadSketch sketch = sketch_of(*machine_, *mount, *position_, length);
     drawing_->set_sketch(sketch, length);
     const Mount& head = machine_->mounts[*mount];
     QStringList words;
     if (!sketch.measured) {
-        words.push_back(tr("Its gauge length is not stated: jobs that use it are told so, and not written. Measure it, and type it under "
-                           "Define."));
+        words.push_back(
+            tr("Its gauge length is not stated: jobs that use it have an error, and are not written. Measure it, and type it under "
+               "Define."));
     }
     if (head.gearing.ratio != 1 || head.gearing.reversed || head.gearing.most_speed > 0) {
         QString gears = tr("Gears %1 to 1%2").arg(head.gearing.ratio).arg(head.gearing.reversed ? tr(", turned round") : QString());

@@ -33,7 +33,7 @@ public:
     HeadsPane(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
 
     /// The machine that is drawn, and where its joints stand; null: there is none.
-    void set_stand(const Machine* machine, const std::optional<Readings>& readings, double tool_length);
+    void set_position(const Machine* machine, const std::optional<Readings>& readings, double tool_length);
 
 Q_SIGNALS:
     /// A tool mount is to be seen fitted, by its place; nothing: as the operation has it.
@@ -54,7 +54,7 @@ private:
     Workspace& workspace_;
     Selection& selection_;
     const Machine* machine_ = nullptr;
-    std::optional<Readings> stand_;
+    std::optional<Readings> position_;
     QComboBox* heads_;
     QLabel* state_;
     QWidget* scales_;

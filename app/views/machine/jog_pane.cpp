@@ -70,7 +70,7 @@ QWidget* JogPane::build_ways()
     grid->setVerticalSpacing(4);
     frame_ = new QComboBox;
     frame_->setObjectName(QStringLiteral("jog-frame"));
-    frame_->setAccessibleName(tr("whose axes the tip goes along and the tool turns about"));
+    frame_->setAccessibleName(tr("axes that the tip moves along and the tool turns about"));
     frame_->addItems({tr("the machine's axes"), tr("the part's axes"), tr("the tool's axes")});
     frame_->setCurrentIndex(1);
     way_ = new QLineEdit(QStringLiteral("10"));
@@ -177,13 +177,13 @@ QWidget* JogPane::build_places()
             selection_.select_line(*next - 1);
             tell({}, false);
         } else {
-            tell(tr("Nothing was found that has a block."), false);
+            tell(tr("No finding belongs to a block."), false);
         }
     });
     connect(home, &QPushButton::clicked, this, [this] {
         make();
-        if (jogger_ && stand_) {
-            const Readings from = *stand_;
+        if (jogger_ && position_) {
+            const Readings from = *position_;
             const Readings to = results_->assembly().machine.home();
             const JogWay way = [from, to](double part) { return std::optional(Readings(from + (to - from) * part)); };
             if (const auto at = gone(way)) {
@@ -210,17 +210,17 @@ void JogPane::make()
         }
         jogger_.emplace(std::move(*made));
     }
-    if (stand_ && results_ && std::size_t(stand_->size()) != results_->assembly().machine.joints.size()) {
-        stand_.reset(); // of another machine, which was looked at before
+    if (position_ && results_ && std::size_t(position_->size()) != results_->assembly().machine.joints.size()) {
+        position_.reset(); // of another machine, which was looked at before
     }
     if (jogger_) {
         jogger_->fit(tool_ != 0 ? results_->assembly().setup.find_tool(tool_) : nullptr, tool_length_);
     }
 }
 
-void JogPane::set_stand(const std::optional<Readings>& readings, std::uint32_t tool, double tool_length)
+void JogPane::set_position(const std::optional<Readings>& readings, std::uint32_t tool, double tool_length)
 {
-    stand_ = readings;
+    position_ = readings;
     tool_ = tool;
     tool_length_ = tool_length;
     if (isVisible()) {
@@ -231,18 +231,18 @@ void JogPane::set_stand(const std::optional<Readings>& readings, std::uint32_t t
 void JogPane::renew_shown()
 {
     make();
-    const bool there = jogger_ && stand_ && std::size_t(stand_->size()) == results_->assembly().machine.joints.size();
-    readings_->setRowCount(there ? int(stand_->size()) : 0);
+    const bool there = jogger_ && position_ && std::size_t(position_->size()) == results_->assembly().machine.joints.size();
+    readings_->setRowCount(there ? int(position_->size()) : 0);
     if (!there) {
         tip_->clear();
         near_->setText(tr("Choose a job: its machine is moved by hand here, with its tool and stock."));
         return;
     }
     const Machine& machine = results_->assembly().machine;
-    const auto work = jogger_->work_readings(*stand_);
+    const auto work = jogger_->work_readings(*position_);
     for (int i = 0; i < readings_->rowCount(); ++i) {
         const Joint& joint = machine.joints[std::size_t(i)];
-        const double reading = (*stand_)[i];
+        const double reading = (*position_)[i];
         const double margin = joint.travel ? std::min(reading - joint.travel->low, joint.travel->high - reading) : 0;
         const std::array<QString, 4> texts{
             QString::fromStdString(joint.id), reading_text(joint, reading),
@@ -261,7 +261,7 @@ void JogPane::renew_shown()
             item->setForeground(k == 3 && joint.travel && margin < 0 ? colour_of(State::beyond) : palette().color(QPalette::Text));
         }
     }
-    const Pose pose = jogger_->pose(*stand_);
+    const Pose pose = jogger_->pose(*position_);
     tip_->setText(tr("Tip in the part  %1, %2, %3 mm\nTool axis  %4, %5, %6")
                       .arg(pose.tip.x(), 0, 'f', 3)
                       .arg(pose.tip.y(), 0, 'f', 3)
@@ -269,9 +269,9 @@ void JogPane::renew_shown()
                       .arg(pose.axis.x(), 0, 'f', 5)
                       .arg(pose.axis.y(), 0, 'f', 5)
                       .arg(pose.axis.z(), 0, 'f', 5));
-    const auto near = jogger_->nearest(*stand_);
+    const auto near = jogger_->nearest(*position_);
     if (!near) {
-        near_->setText(tr("Nothing is kept apart here."));
+        near_->setText(tr("No clearances are stated here."));
         near_->setStyleSheet({});
         return;
     }
@@ -303,7 +303,7 @@ std::optional<Readings> JogPane::gone(const Result<JogWay>& way)
         return std::nullopt;
     }
     const bool closer = closer_->isChecked() || (QGuiApplication::keyboardModifiers() & Qt::ShiftModifier) != 0;
-    const Jogger::Outcome outcome = jogger_->go(*stand_, *way, closer);
+    const Jogger::Outcome outcome = jogger_->go(*position_, *way, closer);
     QString text = QString::fromStdString(outcome.text);
     if (outcome.stopped == Jogger::Stopped::clearance) {
         text += tr(" (Shift goes closer)");
@@ -315,18 +315,18 @@ std::optional<Readings> JogPane::gone(const Result<JogWay>& way)
 std::optional<Readings> JogPane::slide(JointIndex joint, double to)
 {
     make();
-    if (!jogger_ || !stand_ || joint.value >= results_->assembly().machine.joints.size()) {
+    if (!jogger_ || !position_ || joint.value >= results_->assembly().machine.joints.size()) {
         return std::nullopt;
     }
     const bool rotary = results_->assembly().machine.joints[joint.value].kind == JointKind::rotary;
-    return gone(held_->isChecked() && isVisible() && rotary ? jogger_->axis_with_tip_held(*stand_, joint, to)
-                                                            : Result<JogWay>(jogger_->axis(*stand_, joint, to)));
+    return gone(held_->isChecked() && isVisible() && rotary ? jogger_->axis_with_tip_held(*position_, joint, to)
+                                                            : Result<JogWay>(jogger_->axis(*position_, joint, to)));
 }
 
 void JogPane::step(bool turn, std::size_t axis, double sign)
 {
     make();
-    if (!jogger_ || !stand_) {
+    if (!jogger_ || !position_) {
         return;
     }
     const QLineEdit& edit = turn ? *turn_ : *way_;
@@ -336,7 +336,7 @@ void JogPane::step(bool turn, std::size_t axis, double sign)
         return;
     }
     const auto frame = static_cast<JogFrame>(frame_->currentIndex());
-    const auto way = turn ? jogger_->about(*stand_, frame, axis, sign * *by) : jogger_->along(*stand_, frame, axis, sign * *by);
+    const auto way = turn ? jogger_->about(*position_, frame, axis, sign * *by) : jogger_->along(*position_, frame, axis, sign * *by);
     if (const auto at = gone(way)) {
         Q_EMIT jogged(*at);
     }

@@ -22,7 +22,7 @@ public:
     JogPane(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
 
     /// Where the joints of the job's machine stand, with which tool; nothing where another machine is drawn, or none.
-    void set_stand(const std::optional<Readings>& readings, std::uint32_t tool, double tool_length);
+    void set_position(const std::optional<Readings>& readings, std::uint32_t tool, double tool_length);
     /// A joint is to go there: as far as that can be, with the tip held where that is asked for. Nothing where there is no such machine.
     std::optional<Readings> slide(JointIndex joint, double to);
 
@@ -43,7 +43,7 @@ private:
     std::shared_ptr<const JobResults> results_; ///< whose assembly the jogger has
     std::size_t made_for_ = 0;                  ///< operation
     std::optional<Jogger> jogger_;
-    std::optional<Readings> stand_;
+    std::optional<Readings> position_;
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
 

@@ -7,7 +7,6 @@
 #include "core/machine/kinematics.hpp"
 #include "core/project/job_run.hpp"
 
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
@@ -19,20 +18,11 @@ constexpr int list_role = LinkTree::list_role;
 constexpr int step_role = LinkTree::step_role;
 constexpr int way_parts = 24; // of a line along the clearance surface
 
-constexpr std::array<LinkTarget, 6> targets{LinkTarget::home,  LinkTarget::leave, LinkTarget::ride,
-                                            LinkTarget::clear, LinkTarget::start, LinkTarget::readings};
-
 QString title_of(LinkList list)
 {
     return list == LinkList::approach ? QObject::tr("Approach")
            : list == LinkList::within ? QObject::tr("Between its places")
                                       : QObject::tr("Retreat");
-}
-
-/// The state that a finding's kind tells of; waits: of none.
-State state_of(const std::string& kind)
-{
-    return kind == "beyond-travel" ? State::beyond : kind == "contact" ? State::contact : kind == "too-close" ? State::close : State::waits;
 }
 
 } // namespace
@@ -52,7 +42,13 @@ LinksPane::LinksPane(Workspace& workspace, Selection& selection, QWidget* parent
     wrong_->setObjectName(QStringLiteral("links-refused"));
     wrong_->setWordWrap(true);
     column->addWidget(wrong_);
-    column->addWidget(build_step());
+    step_ = new LinkStepForm;
+    column->addWidget(step_);
+    connect(step_, &LinkStepForm::changed, this, [this](const LinkStep& next) {
+        if (step() != nullptr) {
+            change_step(next);
+        }
+    });
     column->addWidget(build_clearance(), 1);
     connect(&selection, &Selection::line_changed, this, [this] {
         if (isVisible()) {
@@ -94,9 +90,9 @@ QWidget* LinksPane::build_head()
     auto* first = new QHBoxLayout;
     first->setSpacing(6);
     auto* up = add_button(first, tr("Up"), "link-up", tr("Before the partial move above it (Alt+Up)"));
-    auto* down = add_button(first, tr("Down"), "link-down", tr("Behind the partial move below it (Alt+Down)"));
+    auto* down = add_button(first, tr("Down"), "link-down", tr("After the partial move below it (Alt+Down)"));
     auto* split = add_button(first, tr("Split"), "link-split", tr("One joint after the other, or the rotary joints before the others"));
-    auto* add = add_button(first, tr("+ Move"), "link-add", tr("Another partial move behind the chosen one"));
+    auto* add = add_button(first, tr("+ Move"), "link-add", tr("Another partial move after the chosen one"));
     auto* away = add_button(first, tr("Remove"), "link-remove", tr("Removes the chosen partial move (Delete)"));
     first->addStretch(1);
     auto* second = new QHBoxLayout;
@@ -121,52 +117,14 @@ QWidget* LinksPane::build_head()
             go_to_chosen();
         }
     });
-    const auto nudge = [this](bool upwards) {
-        const auto* steps = list(chosen_.list);
-        const int to = chosen_.step + (upwards ? -1 : 1);
-        if (step() != nullptr && to >= 0 && to < int(steps->size())) {
-            move(chosen_.list, chosen_.step, to);
-        }
-    };
-    const auto remove = [this] {
-        if (step() != nullptr) {
-            LinkItems items = items_of(list(chosen_.list)->size());
-            items.erase(items.begin() + chosen_.step);
-            change(tr("partial move removed"), chosen_.list, items, std::max(0, chosen_.step - 1));
-        }
-    };
     connect(tree_, &LinkTree::dragged, this, [this](int which, int from, int to) { move(LinkList(which), from, to); });
-    connect(tree_, &LinkTree::nudged, this, nudge);
-    connect(tree_, &LinkTree::removed, this, remove);
-    connect(up, &QPushButton::clicked, this, [nudge] { nudge(true); });
-    connect(down, &QPushButton::clicked, this, [nudge] { nudge(false); });
-    connect(away, &QPushButton::clicked, this, remove);
-    connect(split, &QPushButton::clicked, this, [this] {
-        if (step() != nullptr) {
-            const auto& steps = *list(chosen_.list);
-            const LinkItems parts = with_split(items_of(steps.size()), std::size_t(chosen_.step), steps, *assembly(), operation_);
-            if (parts.size() == steps.size()) {
-                tell(tr("This partial move is of one piece: there is nothing to split."));
-            } else {
-                change(tr("partial move split"), chosen_.list, parts, chosen_.step);
-            }
-        }
-    });
-    connect(add, &QPushButton::clicked, this, [this] {
-        const auto* steps = list(chosen_.list);
-        if (steps == nullptr) {
-            return;
-        }
-        const LinkStep fresh{chosen_.list == LinkList::approach ? LinkTarget::clear : LinkTarget::leave, {}, {}};
-        LinkItems items = items_of(steps->size());
-        const bool ends = chosen_.list != LinkList::retreat && chosen_.step + 1 == int(steps->size()) && !steps->empty();
-        const int at = ends ? chosen_.step : chosen_.step + 1; // the last one has to stay last
-        items.insert(items.begin() + at, {std::nullopt, fresh});
-        if (chosen_.list != LinkList::retreat && steps->empty()) {
-            items.push_back({std::nullopt, {LinkTarget::start, {}, {}}});
-        }
-        change(tr("partial move added"), chosen_.list, items, at);
-    });
+    connect(tree_, &LinkTree::nudged, this, &LinksPane::nudge_chosen);
+    connect(tree_, &LinkTree::removed, this, &LinksPane::remove_chosen);
+    connect(up, &QPushButton::clicked, this, [this] { nudge_chosen(true); });
+    connect(down, &QPushButton::clicked, this, [this] { nudge_chosen(false); });
+    connect(away, &QPushButton::clicked, this, &LinksPane::remove_chosen);
+    connect(split, &QPushButton::clicked, this, &LinksPane::split_chosen);
+    connect(add, &QPushButton::clicked, this, &LinksPane::add_after_chosen);
     connect(safe_, &QPushButton::clicked, this, [this] {
         if (assembly() != nullptr) {
             edit(tr("safe links"), [&](const json::Document& d) { return without_list(d, *assembly(), operation_, chosen_.list); });
@@ -174,53 +132,6 @@ QWidget* LinksPane::build_head()
     });
     connect(play, &QPushButton::clicked, this, &LinksPane::play);
     return box;
-}
-
-QWidget* LinksPane::build_step()
-{
-    step_ = new QWidget;
-    auto* column = new QVBoxLayout(step_);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(4);
-    auto* row = new QHBoxLayout;
-    auto* label = new QLabel(tr("Goes"));
-    label->setProperty("role", "soft");
-    to_ = new QComboBox;
-    to_->setObjectName(QStringLiteral("link-to"));
-    to_->setAccessibleName(tr("where the partial move leads"));
-    to_->addItems({tr("home"), tr("out along the tool until it is clear"), tr("along the clearance surface"),
-                   tr("to where the way to the place begins"), tr("to the place"), tr("to readings of the machine")});
-    to_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    label->setBuddy(to_);
-    row->addWidget(label);
-    row->addWidget(to_, 1);
-    column->addLayout(row);
-    joints_ = new QWidget;
-    joints_grid_ = new QGridLayout(joints_);
-    joints_grid_->setContentsMargins(0, 0, 0, 0);
-    joints_grid_->setHorizontalSpacing(10);
-    joints_grid_->setVerticalSpacing(2);
-    column->addWidget(joints_);
-    connect(to_, &QComboBox::activated, this, [this](int index) {
-        const LinkStep* now = step();
-        if (now == nullptr || now->to == targets[std::size_t(index)]) {
-            return;
-        }
-        LinkStep next{targets[std::size_t(index)], {}, {}};
-        const Machine& machine = assembly()->machine;
-        if (next.to == LinkTarget::home) {
-            next.joints = !now->joints.empty() ? now->joints
-                          : machine.retract    ? std::vector<JointIndex>{*machine.retract}
-                                               : std::vector<JointIndex>{chain_.front()};
-        } else if (next.to == LinkTarget::readings) {
-            const JointIndex joint = machine.retract.value_or(chain_.front());
-            next.readings.push_back({joint, machine.joints[joint.value].home});
-        } else if (next.to == LinkTarget::clear || next.to == LinkTarget::start) {
-            next.joints = now->joints;
-        }
-        change_step(next);
-    });
-    return step_;
 }
 
 QWidget* LinksPane::build_clearance()
@@ -235,7 +146,7 @@ QWidget* LinksPane::build_clearance()
     shape_ = new QComboBox;
     shape_->setObjectName(QStringLiteral("link-clearance"));
     shape_->setAccessibleName(tr("shape of the clearance surface"));
-    shape_->setToolTip(tr("Outside of it the tool may move freely; links ride on it"));
+    shape_->setToolTip(tr("Outside it the tool may move freely; links move along it"));
     for (const auto& [text, key] : {std::pair(tr("none"), ""), std::pair(tr("plane"), "plane"), std::pair(tr("cylinder"), "cylinder"),
                                     std::pair(tr("sphere"), "sphere"), std::pair(tr("box"), "box")}) {
         shape_->addItem(text, QLatin1String(key));
@@ -283,54 +194,10 @@ const LinkStep* LinksPane::step() const
     return steps != nullptr && chosen_.step >= 0 && chosen_.step < int(steps->size()) ? &(*steps)[std::size_t(chosen_.step)] : nullptr;
 }
 
-const LinkMark* LinksPane::mark_of(LinkList list, std::size_t step) const
-{
-    const LinkMark* out = nullptr;
-    const auto found = marks_.find({list, step});
-    for (std::size_t i = 0; found != marks_.end() && i < found->second.size(); ++i) {
-        const LinkMark& mark = found->second[i];
-        if (out == nullptr || (selection_.line() != Selection::none && mark.first <= selection_.line())) {
-            out = &mark;
-        }
-    }
-    return out;
-}
-
-QString LinksPane::trouble(LinkList list, std::size_t step, State& state) const
-{
-    const auto marks = marks_.find({list, step});
-    if (marks == marks_.end()) {
-        return {};
-    }
-    for (const FoundAt& found : workspace_.findings()) {
-        if (found.finding.severity == Severity::remark || !found.in_posted_code()) {
-            continue;
-        }
-        for (const LinkMark& mark : marks->second) {
-            const auto inside = [&](const Place& place) { return place.line > mark.first && place.line <= mark.end; };
-            if (inside(found.finding.code) || inside(found.finding.worst_code)) {
-                state = state_of(found.finding.kind);
-                if (state != State::waits) {
-                    return QString::fromLatin1(word_of(state));
-                }
-                state = found.finding.severity == Severity::error ? State::beyond : State::margin;
-                return QString::fromStdString(found.finding.kind).replace(QLatin1Char('-'), QLatin1Char(' '));
-            }
-        }
-    }
-    return {};
-}
-
 void LinksPane::read()
 {
-    marks_.clear();
-    if (workspace_.results() && !workspace_.is_code_old()) { // otherwise they are of the lists before the edit
-        for (const LinkMark& mark : workspace_.results()->posted->run.links) {
-            if (mark.operation == operation_) {
-                marks_[{mark.list, mark.step}].push_back(mark);
-            }
-        }
-    }
+    // Of an older code they would be of the lists before the edit.
+    blocks_.read(workspace_.is_code_old() ? nullptr : workspace_.results().get(), operation_);
     problem_.reset();
     const Assembly* a = assembly();
     auto document = a != nullptr ? workspace_.documents().parsed(QString::fromStdString(a->job_file)) : Result<json::Document>(Error{});
@@ -392,7 +259,7 @@ void LinksPane::renew_tree()
             item->setData(0, list_role, int(which));
             item->setData(0, step_role, int(i));
             item->setFlags(item->flags() & ~Qt::ItemIsDropEnabled);
-            if (const LinkMark* mark = mark_of(which, i)) {
+            if (const LinkMark* mark = blocks_.of(which, i, selection_.line())) {
                 item->setText(1, mark->end == mark->first + 1 ? QString::number(mark->end)
                                                               : QStringLiteral("%1–%2").arg(mark->first + 1).arg(mark->end));
             } else {
@@ -401,7 +268,7 @@ void LinksPane::renew_tree()
             }
             item->setForeground(1, colour(tokens().soft));
             State state = State::fits;
-            const QString word = trouble(which, i, state);
+            const QString word = blocks_.trouble(which, i, workspace_.findings(), state);
             if (!word.isEmpty()) {
                 item->setText(2, word);
                 item->setIcon(2, icon_of(state));
@@ -421,81 +288,12 @@ void LinksPane::renew_tree()
 
 void LinksPane::renew_step()
 {
-    const LinkStep* now = step();
-    step_->setVisible(now != nullptr);
+    const Assembly* a = assembly();
     const auto* steps = list(chosen_.list);
-    safe_->setVisible(steps != nullptr && document_ && states_list(*document_, *assembly(), operation_, chosen_.list));
-    if (now == nullptr) {
-        return;
-    }
-    to_->setCurrentIndex(int(std::find(targets.begin(), targets.end(), now->to) - targets.begin()));
-    const Machine& machine = assembly()->machine;
-    const std::vector<JointIndex> chain = joints_between(machine, assembly()->posture_of(operation_));
-    if (chain != chain_ || joint_rows_.empty()) {
-        chain_ = chain;
-        for (const auto& [check, field] : joint_rows_) {
-            delete check;
-            delete field;
-        }
-        joint_rows_.clear();
-        for (std::size_t i = 0; i < chain_.size(); ++i) {
-            const QString id = QString::fromStdString(machine.joints[chain_[i].value].id);
-            auto* check = new QCheckBox(id);
-            check->setObjectName(QStringLiteral("link-joint-") + id);
-            check->setAccessibleName(tr("%1 moves").arg(id));
-            auto* field = new QLineEdit;
-            field->setObjectName(QStringLiteral("link-reading-") + id);
-            field->setAccessibleName(tr("reading of %1").arg(id));
-            field->setFont(code_font());
-            field->setMinimumWidth(50);
-            joints_grid_->addWidget(check, int(i) / 3, int(i) % 3 * 2);
-            joints_grid_->addWidget(field, int(i) / 3, int(i) % 3 * 2 + 1);
-            joint_rows_.emplace_back(check, field);
-            const auto take = [this] {
-                const LinkStep* before = step();
-                if (before == nullptr) {
-                    return;
-                }
-                LinkStep next{before->to, {}, {}};
-                for (std::size_t k = 0; k < chain_.size(); ++k) {
-                    const Joint& joint = assembly()->machine.joints[chain_[k].value];
-                    if (!joint_rows_[k].first->isChecked()) {
-                        continue;
-                    }
-                    if (next.to != LinkTarget::readings) {
-                        next.joints.push_back(chain_[k]);
-                        continue;
-                    }
-                    bool number = false;
-                    const double typed = joint_rows_[k].second->text().toDouble(&number);
-                    const double reading = joint.kind == JointKind::rotary ? to_rad(typed) : typed;
-                    next.readings.push_back({chain_[k], number ? reading : joint.home});
-                }
-                change_step(next);
-            };
-            connect(check, &QCheckBox::clicked, this, take);
-            connect(field, &QLineEdit::editingFinished, this, [field, take] {
-                if (field->isModified()) {
-                    field->setModified(false);
-                    take();
-                }
-            });
-        }
-    }
-    const bool readings = now->to == LinkTarget::readings;
-    joints_->setVisible(now->to != LinkTarget::leave && now->to != LinkTarget::ride);
-    for (std::size_t i = 0; i < chain_.size(); ++i) {
-        const auto& [check, field] = joint_rows_[i];
-        const QSignalBlocker quiet(check);
-        const auto held =
-            std::find_if(now->readings.begin(), now->readings.end(), [&](const HeldJoint& h) { return h.joint == chain_[i]; });
-        const bool named = std::find(now->joints.begin(), now->joints.end(), chain_[i]) != now->joints.end();
-        check->setChecked(readings ? held != now->readings.end() : named);
-        field->setVisible(readings);
-        field->setEnabled(check->isChecked());
-        field->setText(readings && held != now->readings.end() ? reading_text(machine.joints[chain_[i].value], held->reading, false)
-                                                               : QString());
-    }
+    safe_->setVisible(steps != nullptr && document_ && states_list(*document_, *a, operation_, chosen_.list));
+    const LinkStep* now = step();
+    step_->show_step(now, a != nullptr ? &a->machine : nullptr,
+                     now != nullptr ? joints_between(a->machine, a->posture_of(operation_)) : std::vector<JointIndex>());
 }
 
 void LinksPane::renew_clearance()
@@ -573,7 +371,7 @@ void LinksPane::follow()
 /// The block looked at is the last one of what is chosen.
 void LinksPane::go_to_chosen()
 {
-    const LinkMark* mark = step() != nullptr ? mark_of(chosen_.list, std::size_t(chosen_.step)) : nullptr;
+    const LinkMark* mark = step() != nullptr ? blocks_.of(chosen_.list, std::size_t(chosen_.step), selection_.line()) : nullptr;
     if (mark != nullptr) {
         going_ = true;
         selection_.select_line(mark->end - 1);
@@ -588,28 +386,7 @@ void LinksPane::play()
     if (steps == nullptr) {
         return;
     }
-    std::optional<std::pair<std::uint32_t, std::uint32_t>> blocks;
-    std::optional<std::size_t> here;
-    for (std::size_t i = 0; !here && i < steps->size(); ++i) {
-        const std::size_t one = chosen_.step >= 0 ? (std::size_t(chosen_.step) + i) % steps->size() : i;
-        here = mark_of(chosen_.list, one) != nullptr ? std::optional(one) : here;
-    }
-    if (here) {
-        const LinkMark* middle = mark_of(chosen_.list, *here);
-        blocks = {middle->first, middle->end};
-        const auto& marks = workspace_.results()->posted->run.links;
-        for (const LinkMark& mark : marks) { // those that touch, in the order of the code
-            if (mark.operation == operation_ && mark.list == chosen_.list && mark.first == blocks->second &&
-                int(mark.step) > int(middle->step)) {
-                blocks->second = mark.end;
-            }
-        }
-        for (auto mark = marks.rbegin(); mark != marks.rend(); ++mark) {
-            if (mark->operation == operation_ && mark->list == chosen_.list && mark->end == blocks->first && mark->step < middle->step) {
-                blocks->first = mark->first;
-            }
-        }
-    }
+    const auto blocks = blocks_.of_list(chosen_.list, steps->size(), chosen_.step, selection_.line());
     if (!blocks) {
         Q_EMIT told(tr("No block of this link moves anything: the machine is there already."));
         return;
@@ -647,6 +424,55 @@ void LinksPane::change_step(const LinkStep& next)
     change(tr("partial move %1").arg(QString::fromStdString(told_of(next, assembly()->machine))), chosen_.list, items, chosen_.step);
 }
 
+void LinksPane::nudge_chosen(bool up)
+{
+    const auto* steps = list(chosen_.list);
+    const int to = chosen_.step + (up ? -1 : 1);
+    if (step() != nullptr && to >= 0 && to < int(steps->size())) {
+        move(chosen_.list, chosen_.step, to);
+    }
+}
+
+void LinksPane::remove_chosen()
+{
+    if (step() != nullptr) {
+        LinkItems items = items_of(list(chosen_.list)->size());
+        items.erase(items.begin() + chosen_.step);
+        change(tr("partial move removed"), chosen_.list, items, std::max(0, chosen_.step - 1));
+    }
+}
+
+void LinksPane::split_chosen()
+{
+    if (step() == nullptr) {
+        return;
+    }
+    const auto& steps = *list(chosen_.list);
+    const LinkItems parts = with_split(items_of(steps.size()), std::size_t(chosen_.step), steps, *assembly(), operation_);
+    if (parts.size() == steps.size()) {
+        tell(tr("This partial move is one motion: there is nothing to split."));
+    } else {
+        change(tr("partial move split"), chosen_.list, parts, chosen_.step);
+    }
+}
+
+void LinksPane::add_after_chosen()
+{
+    const auto* steps = list(chosen_.list);
+    if (steps == nullptr) {
+        return;
+    }
+    const LinkStep fresh{chosen_.list == LinkList::approach ? LinkTarget::clear : LinkTarget::leave, {}, {}};
+    LinkItems items = items_of(steps->size());
+    const bool ends = chosen_.list != LinkList::retreat && chosen_.step + 1 == int(steps->size()) && !steps->empty();
+    const int at = ends ? chosen_.step : chosen_.step + 1; // the last one has to stay last
+    items.insert(items.begin() + at, {std::nullopt, fresh});
+    if (chosen_.list != LinkList::retreat && steps->empty()) {
+        items.push_back({std::nullopt, {LinkTarget::start, {}, {}}});
+    }
+    change(tr("partial move added"), chosen_.list, items, at);
+}
+
 void LinksPane::move(LinkList which, int from, int to)
 {
     const auto* steps = list(which);
@@ -660,7 +486,7 @@ void LinksPane::tell(const QString& refused)
     refused_ = refused;
     QString text = refused;
     if (text.isEmpty() && problem_) {
-        text = tr("The job's text states no links here: %1; %2. What is shown is the last good state.")
+        text = tr("The job's text states no links here: %1; %2. Shown is the last good state.")
                    .arg(QString::fromStdString(problem_->message), QString::fromStdString(problem_->cure));
     }
     wrong_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(State::beyond).name()));

@@ -2,22 +2,18 @@
 // dropped, added to and played.
 #pragma once
 
+#include "app/models/link_blocks.hpp"
 #include "app/models/selection.hpp"
 #include "app/theme/tokens.hpp"
 #include "app/views/frame/parts.hpp"
 #include "app/views/machine/field_form.hpp"
+#include "app/views/machine/link_step_form.hpp"
 #include "app/views/machine/link_tree.hpp"
 #include "core/advice/link_form.hpp"
 
-#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
-#include <QLineEdit>
 #include <QPushButton>
-
-#include <map>
-
-class QGridLayout;
 
 namespace wexilum::app {
 
@@ -44,7 +40,6 @@ private:
         int step = -1;
     };
     QWidget* build_head();
-    QWidget* build_step();
     QWidget* build_clearance();
     void renew() override;
     void read(); ///< the links as they are in the job's text
@@ -58,6 +53,10 @@ private:
     void play();
     void change(const QString& label, LinkList list, const LinkItems& items, int then);
     void change_step(const LinkStep& step);
+    void nudge_chosen(bool up);
+    void remove_chosen();
+    void split_chosen();
+    void add_after_chosen();
     void move(LinkList list, int from, int to);
     /// Whether it was taken; otherwise it is told why not.
     bool edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing = false);
@@ -66,26 +65,18 @@ private:
     [[nodiscard]] const std::vector<LinkStep>* list(LinkList which) const;
     /// What is chosen, where it is there.
     [[nodiscard]] const LinkStep* step() const;
-    /// The mark of a partial move in the code that is nearest behind the block looked at; nullptr where it moves nothing.
-    [[nodiscard]] const LinkMark* mark_of(LinkList list, std::size_t step) const;
-    [[nodiscard]] QString trouble(LinkList list, std::size_t step, State& state) const;
 
     Workspace& workspace_;
     Selection& selection_;
     QComboBox* operations_ = nullptr;
     LinkTree* tree_ = nullptr;
-    QComboBox* to_ = nullptr;
-    QWidget* step_ = nullptr;
-    QWidget* joints_ = nullptr;
-    QGridLayout* joints_grid_ = nullptr;
-    std::vector<std::pair<QCheckBox*, QLineEdit*>> joint_rows_;
-    std::vector<JointIndex> chain_;
+    LinkStepForm* step_ = nullptr;
     QComboBox* shape_ = nullptr;
     FieldForm* surface_ = nullptr;
     QLabel* wrong_ = nullptr;
     QPushButton* safe_ = nullptr;
     std::size_t operation_ = 0;
-    std::map<std::pair<LinkList, std::size_t>, std::vector<LinkMark>> marks_; ///< of the operation, by list and place in it
+    LinkBlocks blocks_;                      ///< of the operation
     std::optional<json::Document> document_; ///< the job's text when it was last read; nothing where that can't be
     std::optional<OperationLinks> links_;    ///< as the job's text states them now
     std::optional<Error> problem_;           ///< that they are none

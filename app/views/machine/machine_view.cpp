@@ -16,29 +16,18 @@
 namespace wexilum::app {
 namespace {
 
-constexpr int tick_ms = 40;
-constexpr std::array<int, 5> speeds{5, 25, 100, 500, 5000}; // records a second
-
-QComboBox* choice(const QString& name, const QStringList& items, const QString& tip)
-{
-    auto* box = new QComboBox;
-    box->addItems(items);
-    box->setAccessibleName(name);
-    box->setToolTip(tip);
-    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon); // it may be narrower than its longest words
-    box->setMinimumContentsLength(10);
-    return box;
-}
+constexpr int way_tick_ms = 40;
 
 } // namespace
 
 MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEditor& editor, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), editor_(editor), picture_(new MachinePicture),
-      pane_(new DefinePane(editor)), jog_(new JogPane(workspace, selection)), links_(new LinksPane(workspace, selection)),
-      contact_(new ContactPane(workspace, selection)), reach_(new ReachPane(workspace, selection)), witnesses_(new WitnessPane(editor)),
-      heads_(new HeadsPane(workspace, selection)), charts_(new AxisCharts(workspace, selection)), beside_(new QStackedWidget),
+      view_bar_(new PictureBar(*picture_)), play_bar_(new PlayBar(workspace, selection)), pane_(new DefinePane(editor)),
+      jog_(new JogPane(workspace, selection)), links_(new LinksPane(workspace, selection)), contact_(new ContactPane(workspace, selection)),
+      reach_(new ReachPane(workspace, selection)), witnesses_(new WitnessPane(editor)), heads_(new HeadsPane(workspace, selection)),
+      charts_(new AxisCharts(workspace, selection)), beside_(new QStackedWidget),
       chart_(named_button(tr("Charts"), QStringLiteral("charts"),
-                          tr("Where each axis goes over the job, and how fast, in the place of the sliders (Ctrl+E)"))),
+                          tr("Position and speed of each axis over the job, in place of the sliders (Ctrl+E)"))),
       band_(new ErrorBand), axes_box_(new QWidget), axes_grid_(new QGridLayout(axes_box_)),
       back_(named_button(tr("Back to the block"), QStringLiteral("jog-back"), {}))
 {
@@ -75,14 +64,20 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     picture_->setMinimumHeight(120);
     charts_->setVisible(false);
     column->addWidget(down, 1);
-    column->addWidget(build_play());
+    play_bar_->add(back_);
+    column->addWidget(play_bar_);
     set_surface(*axes_box_, "paper");
     axes_grid_->setContentsMargins(14, 8, 14, 8);
     axes_grid_->setHorizontalSpacing(26);
     axes_grid_->setVerticalSpacing(3);
     column->addWidget(axes_box_);
-    timer_.setInterval(tick_ms);
-    connect(&timer_, &QTimer::timeout, this, &MachineView::tick);
+    connect_parts();
+    renew();
+}
+
+void MachineView::connect_parts()
+{
+    connect(play_bar_, &PlayBar::told, this, &MachineView::told);
     connect(back_, &QPushButton::clicked, this, &MachineView::follow);
     connect(picture_, &MachinePicture::picked, this, [this](std::size_t motion) {
         const auto& results = workspace_.results();
@@ -101,36 +96,36 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
     });
     connect(heads_, &HeadsPane::fit_wanted, this, [this](const std::optional<std::uint32_t>& mount) {
         fitted_ = mount;
-        show_stand();
+        show_position();
     });
     connect(heads_, &HeadsPane::turn_wanted, this, [this](std::size_t joint, double reading) {
-        if (stand_ && joint < std::size_t(stand_->size())) {
-            Readings next = *stand_;
+        if (machine_position_ && joint < std::size_t(machine_position_->size())) {
+            Readings next = *machine_position_;
             next[Eigen::Index(joint)] = reading;
             stand_by_hand(next);
         }
     });
     connect(jog_, &JogPane::jogged, this, &MachineView::stand_by_hand);
     connect(contact_, &ContactPane::place_chosen, this, &MachineView::show_contact);
-    connect(links_, &LinksPane::surface_shown, picture_, &MachinePicture::set_lines);
+    connect(links_, &LinksPane::surface_shown, this,
+            [this](const std::vector<std::vector<Vec3>>& lines) { picture_->show([&](MachineScene& scene) { scene.lines = lines; }); });
     connect(links_, &LinksPane::told, this, &MachineView::told);
     connect(links_, &LinksPane::play_wanted, this, &MachineView::play_blocks);
-    way_timer_.setInterval(tick_ms);
+    way_timer_.setInterval(way_tick_ms);
     connect(&way_timer_, &QTimer::timeout, this, &MachineView::tick_blocks);
     connect(chart_, &QPushButton::toggled, this, [this](bool on) {
         charts_->setVisible(on);
         axes_box_->setVisible(!on);
     });
-    connect(&editor, &MachineEditor::changed, this, [this] {
+    connect(&editor_, &MachineEditor::changed, this, [this] {
         if (is_defining()) {
             show_draft();
         }
     });
-    connect(&selection, &Selection::line_changed, this, &MachineView::follow);
+    connect(&selection_, &Selection::line_changed, this, &MachineView::follow);
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::failed}) {
-        connect(&workspace, signal, this, &MachineView::renew_in_sight);
+        connect(&workspace_, signal, this, &MachineView::renew_in_sight);
     }
-    renew();
 }
 
 QWidget* MachineView::build_bar()
@@ -142,41 +137,16 @@ QWidget* MachineView::build_bar()
     both->setSpacing(5);
     auto* panes = new QHBoxLayout;
     panes->setSpacing(6);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(8);
     both->addLayout(panes);
-    both->addLayout(row);
-    auto* colouring = choice(tr("what the path's colour tells"), {tr("Path by state"), tr("Path by operation"), tr("Path by deviation")},
-                             tr("What the colour of the path tells"));
-    colouring->setObjectName(QStringLiteral("colouring"));
-    auto* view = choice(
-        tr("fixed view"),
-        {tr("From the corner"), tr("From the front"), tr("From behind"), tr("From the right"), tr("From the left"), tr("From above")},
-        tr("Fixed views; drag in the picture to turn it, with Shift or the right button to move it"));
-    view->setObjectName(QStringLiteral("fixed-view"));
-    auto* riding = choice(tr("camera"), {tr("Machine stands"), tr("Part stands")}, tr("What stands still while axes move"));
-    riding->setObjectName(QStringLiteral("riding"));
-    section_ = choice(tr("section"), {tr("No section"), tr("Cut across X"), tr("Cut across Y"), tr("Cut across Z")},
-                      tr("Cuts away what lies before a place on an axis of the machine; the tool and the path stay"));
-    section_->setObjectName(QStringLiteral("section"));
-    section_place_ = new QSlider(Qt::Horizontal);
-    section_place_->setObjectName(QStringLiteral("section-place"));
-    section_place_->setAccessibleName(tr("place of the section"));
-    section_place_->setToolTip(tr("Where the section lies, from end to end of the machine"));
-    section_place_->setRange(0, 1000);
-    section_place_->setValue(500);
-    section_place_->setFixedWidth(110);
-    section_place_->setVisible(false);
-    auto* whole = named_button(tr("Fit machine"), QStringLiteral("fit-machine"), tr("Zoom to the machine"));
-    auto* path = named_button(tr("Fit path"), QStringLiteral("fit-path"), tr("Zoom to the cuts of the path"));
+    both->addWidget(view_bar_);
     for (const auto& [side, text, name, tip] :
          {std::tuple(Side::define, tr("Define"), "define", tr("The machine's parts and values (Ctrl+M)")),
           std::tuple(Side::jog, tr("Jog"), "show-jog", tr("Move the machine by hand: the tip along and about axes, or held (Ctrl+H)")),
-          std::tuple(Side::links, tr("Links"), "show-links", tr("How the tool comes, leaves and goes from place to place (Ctrl+L)")),
-          std::tuple(Side::contact, tr("Contact"), "show-contact", tr("What is kept apart, and what meets along the job (Ctrl+R)")),
+          std::tuple(Side::links, tr("Links"), "show-links", tr("How the tool approaches, retreats and moves between places (Ctrl+L)")),
+          std::tuple(Side::contact, tr("Contact"), "show-contact", tr("Clearances between parts, and contact along the job (Ctrl+R)")),
           std::tuple(Side::reach, tr("Reach"), "show-reach", tr("Where the tool can point, and what is left of the travel (Ctrl+I)")),
           std::tuple(Side::witnesses, tr("Witnesses"), "show-witnesses",
-                     tr("What was read and measured, what explains a miss, and a fit (Ctrl+Shift+W)")),
+                     tr("Measured positions, what explains a deviation, and a fit (Ctrl+Shift+W)")),
           std::tuple(Side::heads, tr("Heads"), "show-heads",
                      tr("Attachments: fitted, turned by their scales, with their gauge lengths (Ctrl+Shift+A)"))}) {
         auto* one = named_button(text, QLatin1String(name), tip);
@@ -188,78 +158,8 @@ QWidget* MachineView::build_bar()
     }
     chart_->setCheckable(true);
     panes->addStretch(1);
-    panes->addWidget(section_place_);
+    panes->addWidget(view_bar_->section_place());
     panes->addWidget(chart_);
-    row->addWidget(colouring);
-    row->addWidget(view);
-    row->addWidget(riding);
-    row->addWidget(section_);
-    row->addStretch(1);
-    row->addWidget(whole);
-    row->addWidget(path);
-    connect(colouring, &QComboBox::currentIndexChanged, this,
-            [this](int index) { picture_->set_colouring(static_cast<PathColouring>(index)); });
-    connect(view, &QComboBox::activated, this, [this](int index) { picture_->look(static_cast<Camera::View>(index)); });
-    connect(riding, &QComboBox::currentIndexChanged, this, [this](int index) { picture_->set_riding(static_cast<Riding>(index)); });
-    connect(section_, &QComboBox::currentIndexChanged, this, [this](int index) {
-        section_place_->setVisible(index > 0);
-        show_section();
-    });
-    connect(section_place_, &QSlider::valueChanged, this, &MachineView::show_section);
-    connect(whole, &QPushButton::clicked, picture_, &MachinePicture::fit_machine);
-    connect(path, &QPushButton::clicked, picture_, &MachinePicture::fit_path);
-    return bar;
-}
-
-void MachineView::show_section_across(int axis) { section_->setCurrentIndex(axis >= 0 && axis < 3 ? axis + 1 : 0); }
-
-void MachineView::show_section()
-{
-    const int axis = section_->currentIndex() - 1;
-    if (axis < 0 || machine() == nullptr) {
-        picture_->set_section(std::nullopt);
-        return;
-    }
-    const auto [low, high] = picture_->extent(axis);
-    const double place = low + (high - low) * section_place_->value() / section_place_->maximum();
-    section_place_->setToolTip(
-        tr("The section lies at %1 mm of the machine's %2").arg(place, 0, 'f', 1).arg(QStringLiteral("XYZ").mid(axis, 1)));
-    picture_->set_section(MachinePicture::Section{axis, place});
-}
-
-QWidget* MachineView::build_play()
-{
-    auto* bar = new QWidget;
-    set_surface(*bar, "head");
-    auto* row = new QHBoxLayout(bar);
-    row->setContentsMargins(10, 4, 10, 4);
-    row->setSpacing(8);
-    auto* before = named_button(tr("Step back"), QStringLiteral("step-back"), tr("To the record before"));
-    play_ = named_button(tr("Play"), QStringLiteral("play"), tr("Through the job, record by record"));
-    play_->setCheckable(true);
-    auto* after = named_button(tr("Step"), QStringLiteral("step"), tr("To the next record"));
-    finding_ = named_button(tr("To next finding"), QStringLiteral("to-finding"), tr("Plays on to the next block with a finding"));
-    QStringList names;
-    for (const int speed : speeds) {
-        names.push_back(tr("%1 records/s").arg(speed));
-    }
-    speed_ = choice(tr("speed of playing"), names, tr("Speed of playing"));
-    speed_->setObjectName(QStringLiteral("speed"));
-    speed_->setCurrentIndex(1);
-    position_ = new QSlider(Qt::Horizontal);
-    position_->setObjectName(QStringLiteral("position"));
-    position_->setAccessibleName(tr("place in the job, by record"));
-    position_->setMinimumWidth(80);
-    for (QWidget* widget : std::initializer_list<QWidget*>{before, play_, after, finding_, speed_}) {
-        row->addWidget(widget);
-    }
-    row->addWidget(position_, 1);
-    row->addWidget(back_);
-    connect(before, &QPushButton::clicked, this, [this] { step(-1); });
-    connect(after, &QPushButton::clicked, this, [this] { step(1); });
-    connect(play_, &QPushButton::toggled, this, &MachineView::play);
-    connect(finding_, &QPushButton::clicked, this, &MachineView::run_to_finding);
-    connect(position_, &QSlider::valueChanged, this, [this](int value) { selection_.select_record(std::uint32_t(value)); });
     return bar;
 }
 
@@ -288,8 +188,7 @@ void MachineView::show_side(Side side)
     }
     beside_->setVisible(side != Side::none);
     const bool narrow = side != Side::none && window()->width() < 1500; // both are in reach by keys
-    finding_->setVisible(!narrow);
-    speed_->setVisible(!narrow);
+    play_bar_->set_narrow(narrow);
     if (side != Side::none) {
         beside_->setCurrentIndex(int(side) - 1);
         QTimer::singleShot(0, this, &MachineView::give_room); // once there is the room that other panes leave
@@ -307,7 +206,7 @@ void MachineView::show_side(Side side)
 
 void MachineView::hideEvent(QHideEvent* event)
 {
-    play_->setChecked(false);
+    play_bar_->play(false);
     QWidget::hideEvent(event);
 }
 
@@ -326,7 +225,7 @@ void MachineView::renew()
     }
     band_->show_error(error, results ? tr("The picture shows the last good machine.") : QString());
     picture_->set_results(results);
-    show_section();
+    view_bar_->show_section();
     if (charts_->isVisible()) {
         charts_->renew();
     }
@@ -334,17 +233,10 @@ void MachineView::renew()
     for (const auto& [side, button] : side_buttons_) { // the others are of a job, and of what is edited
         button->setVisible(!workspace_.reading() || side == Side::contact);
     }
-    for (std::size_t i = 0; i < speeds.size(); ++i) {
-        speed_->setItemText(int(i), (workspace_.reading() ? tr("%1 motions/s") : tr("%1 records/s")).arg(speeds[i]));
-    }
     if (workspace_.reading() && side_now_ != Side::none && side_now_ != Side::contact) {
         show_side(Side::none);
     }
-    {
-        const QSignalBlocker quiet(position_);
-        position_->setRange(0, results ? std::max(0, int(results->posted->records.size()) - 1) : 0);
-        position_->setPageStep(std::max(1, position_->maximum() / 50));
-    }
+    play_bar_->renew();
     show_draft();
 }
 
@@ -372,12 +264,12 @@ void MachineView::show_draft()
         connect(axes_.back(), &AxisRow::jogged, this, [this, joint](double reading) { jog(joint, reading); });
     }
     arrange_axes();
-    const std::optional<Readings> jogged = jogged_ && is_defining() ? stand_ : std::nullopt;
+    const std::optional<Readings> jogged = jogged_ && is_defining() ? machine_position_ : std::nullopt;
     follow();
     if (jogged && std::size_t(jogged->size()) == count) { // what was jogged stays where it is while values change
         jogged_ = true;
-        stand_ = jogged;
-        show_stand();
+        machine_position_ = jogged;
+        show_position();
     }
 }
 
@@ -399,57 +291,54 @@ void MachineView::follow()
         return; // another machine perhaps; renew() comes
     }
     jogged_ = false;
-    picture_->set_meet(std::nullopt); // of another place
+    picture_->show([](MachineScene& scene) { scene.meet.reset(); }); // of another place
     if (machine() == nullptr) {
-        stand_.reset();
-        show_stand();
+        machine_position_.reset();
+        show_position();
         return;
     }
     const bool strange = is_defining() && !editor_.is_of_job();
     const auto motion = results && !strange ? selection_.motion() : std::nullopt;
     if (motion && results->replayed->track.joints() == machine()->joints.size()) {
         const ReplayTrack& track = results->replayed->track;
-        stand_ = track.readings(*motion);
+        machine_position_ = track.readings(*motion);
         tool_ = track.motions()[*motion].tool;
         tool_length_ = track.tool_length(*motion);
     } else {
-        stand_ = machine()->home();
+        machine_position_ = machine()->home();
         tool_ = 0;
         tool_length_ = 0;
     }
-    picture_->set_motion(motion);
+    picture_->show([&](MachineScene& scene) { scene.motion = motion; });
     if (charts_->isVisible()) {
         charts_->follow();
     }
-    if (selection_.record() != Selection::none) {
-        const QSignalBlocker quiet(position_);
-        position_->setValue(int(selection_.record()));
-    }
-    show_stand();
+    play_bar_->follow();
+    show_position();
 }
 
-void MachineView::show_stand()
+void MachineView::show_position()
 {
     const auto& results = workspace_.results();
     back_->setVisible(jogged_);
-    if (machine() == nullptr || !stand_ || std::size_t(stand_->size()) != machine()->joints.size()) {
-        heads_->set_stand(nullptr, std::nullopt, 0);
+    if (machine() == nullptr || !machine_position_ || std::size_t(machine_position_->size()) != machine()->joints.size()) {
+        heads_->set_position(nullptr, std::nullopt, 0);
         picture_->set_caption({});
         return;
     }
     const Machine& machine = *this->machine();
     const bool of_job = is_of_job();
     for (std::size_t i = 0; i < axes_.size(); ++i) {
-        AxisShow show{(*stand_)[Eigen::Index(i)], machine.joints[i].travel, std::nullopt};
+        AxisShow show{(*machine_position_)[Eigen::Index(i)], machine.joints[i].travel, std::nullopt};
         if (of_job) {
             show.used = Travel{results->replayed->track.lowest(i), results->replayed->track.highest(i)};
         }
         axes_[i]->set_axis(machine.joints[i], show);
     }
     const std::uint32_t mount = of_job ? results->assembly().posture_of(selection_.operation()).mount : UINT32_MAX;
-    picture_->set_stand(*stand_, tool_, tool_length_, fitted_.value_or(mount));
-    heads_->set_stand(&machine, stand_, tool_length_);
-    jog_->set_stand(of_job ? stand_ : std::nullopt, tool_, tool_length_);
+    picture_->set_position(*machine_position_, tool_, tool_length_, fitted_.value_or(mount));
+    heads_->set_position(&machine, machine_position_, tool_length_);
+    jog_->set_position(of_job ? machine_position_ : std::nullopt, tool_, tool_length_);
     if (!of_job) {
         picture_->set_caption(is_defining() ? tr("%1, as it is being defined").arg(QString::fromStdString(machine.name)) : QString());
         return;
@@ -470,10 +359,10 @@ void MachineView::show_stand()
 
 void MachineView::jog(std::size_t joint, double reading)
 {
-    if (!stand_ || joint >= std::size_t(stand_->size())) {
+    if (!machine_position_ || joint >= std::size_t(machine_position_->size())) {
         return;
     }
-    Readings next = *stand_;
+    Readings next = *machine_position_;
     next[Eigen::Index(joint)] = reading;
     stand_by_hand(is_of_job() && side_now_ == Side::jog ? jog_->slide(JointIndex(std::uint32_t(joint)), reading).value_or(next) : next);
 }
@@ -481,10 +370,10 @@ void MachineView::jog(std::size_t joint, double reading)
 void MachineView::stand_by_hand(const Readings& readings)
 {
     way_timer_.stop();
-    play_->setChecked(false);
+    play_bar_->play(false);
     jogged_ = true;
-    stand_ = readings;
-    show_stand();
+    machine_position_ = readings;
+    show_position();
 }
 
 bool MachineView::is_of_job() const
@@ -518,7 +407,7 @@ void MachineView::play_blocks(std::uint32_t first, std::uint32_t end, const QStr
         Q_EMIT told(tr("These blocks move nothing."));
         return;
     }
-    play_->setChecked(false);
+    play_bar_->play(false);
     selection_.select_line(end - 1);
     way_at_ = 0;
     way_caption_ = caption;
@@ -529,102 +418,34 @@ void MachineView::play_blocks(std::uint32_t first, std::uint32_t end, const QStr
 void MachineView::show_contact(const ContactPlace* place)
 {
     if (place == nullptr) {
-        picture_->set_meet(std::nullopt);
+        picture_->show([](MachineScene& scene) { scene.meet.reset(); });
         return;
     }
-    if (stand_ && place->readings.size() == stand_->size()) {
+    if (machine_position_ && place->readings.size() == machine_position_->size()) {
         stand_by_hand(place->readings);
     }
     const QString names = QStringLiteral("%1 – %2").arg(QString::fromStdString(place->first), QString::fromStdString(place->second));
-    picture_->set_meet(
-        MachinePicture::Meet{place->first, place->second, place->points,
-                             place->touches ? tr("%1: contact").arg(names) : tr("%1: %2 mm").arg(names).arg(place->distance, 0, 'f', 2),
-                             place->touches ? State::contact : State::close});
+    Meet meet{place->first, place->second, place->points,
+              place->touches ? tr("%1: contact").arg(names) : tr("%1: %2 mm").arg(names).arg(place->distance, 0, 'f', 2),
+              place->touches ? State::contact : State::close};
+    picture_->show([&](MachineScene& scene) { scene.meet = std::move(meet); });
 }
 
 /// A second for each stand, or ten for a long way.
 void MachineView::tick_blocks()
 {
-    way_at_ += std::max(1.0, double(way_.size()) / 10) * tick_ms / 1000.0;
+    way_at_ += std::max(1.0, double(way_.size()) / 10) * way_tick_ms / 1000.0;
     const bool done = way_at_ >= double(way_.size() - 1);
-    if (done || !stand_ || way_.front().size() != stand_->size()) {
+    if (done || !machine_position_ || way_.front().size() != machine_position_->size()) {
         way_timer_.stop();
         follow();
         return;
     }
     const auto at = std::size_t(way_at_);
     const double part = way_at_ - double(at);
-    stand_ = way_[at] + (way_[at + 1] - way_[at]) * part;
-    show_stand();
+    machine_position_ = way_[at] + (way_[at + 1] - way_[at]) * part;
+    show_position();
     picture_->set_caption(tr("%1: move %2 of %3").arg(way_caption_).arg(at + 1).arg(way_.size() - 1));
-}
-
-// --- playing --------------------------------------------------------------------------------------------------------
-
-void MachineView::play(bool on)
-{
-    play_->setChecked(on);
-    play_->setText(on ? tr("Pause") : tr("Play"));
-    due_ = 0;
-    if (on) {
-        timer_.start();
-    } else {
-        timer_.stop();
-        until_ = Selection::none;
-    }
-}
-
-void MachineView::step(int records)
-{
-    const auto& results = workspace_.results();
-    if (!results || results->posted->records.size() == 0) {
-        return;
-    }
-    const std::int64_t last = std::int64_t(results->posted->records.size()) - 1;
-    const std::int64_t now = selection_.record() == Selection::none ? (records > 0 ? -1 : 0) : std::int64_t(selection_.record());
-    const std::int64_t next = std::clamp<std::int64_t>(now + records, 0, last);
-    if (next == now) {
-        play_->setChecked(false);
-        return;
-    }
-    selection_.select_record(std::uint32_t(next));
-}
-
-void MachineView::tick()
-{
-    due_ += speeds[std::size_t(speed_->currentIndex())] * tick_ms / 1000.0;
-    const int records = int(due_);
-    if (records == 0) {
-        return;
-    }
-    due_ -= records;
-    step(records);
-    if (until_ != Selection::none && selection_.line() >= until_) {
-        const std::uint32_t line = until_;
-        play_->setChecked(false);
-        selection_.select_line(line);
-    }
-}
-
-void MachineView::run_to_finding()
-{
-    const std::uint32_t here = selection_.line() == Selection::none ? 0 : selection_.line();
-    std::uint32_t next = Selection::none;
-    for (const FoundAt& found : workspace_.findings()) {
-        for (const std::uint32_t line : {found.finding.code.line, found.finding.worst_code.line}) {
-            if (line != 0 && line - 1 > here && found.in_posted_code()) {
-                next = std::min(next, line - 1);
-            }
-        }
-    }
-    if (next == Selection::none) {
-        Q_EMIT told(tr("No finding behind this block."));
-        return;
-    }
-    until_ = next;
-    const std::uint32_t until = until_;
-    play(true);
-    until_ = until;
 }
 
 } // namespace wexilum::app

@@ -11,6 +11,8 @@
 #include "app/views/machine/jog_pane.hpp"
 #include "app/views/machine/links_pane.hpp"
 #include "app/views/machine/machine_picture.hpp"
+#include "app/views/machine/picture_bar.hpp"
+#include "app/views/machine/play_bar.hpp"
 #include "app/views/machine/reach_pane.hpp"
 #include "app/views/machine/witness_pane.hpp"
 #include "app/views/replay/axis_charts.hpp"
@@ -18,7 +20,6 @@
 
 #include <QComboBox>
 #include <QPushButton>
-#include <QSlider>
 #include <QStackedWidget>
 #include <QWidget>
 
@@ -41,8 +42,8 @@ public:
     [[nodiscard]] static std::optional<Side> side_named(const QString& name);
     [[nodiscard]] Side side() const { return side_now_; }
     void show_side(Side side);
-    /// Cuts the machine across its middle: 0 X, 1 Y, 2 Z; anything else for no section.
-    void show_section_across(int axis);
+    [[nodiscard]] PictureBar& view_bar() { return *view_bar_; }
+    [[nodiscard]] PlayBar& play_bar() { return *play_bar_; }
     [[nodiscard]] LinksPane& links() { return *links_; }
     [[nodiscard]] AxisCharts& charts() { return *charts_; }
     /// The axes' courses in the place of their sliders.
@@ -50,10 +51,7 @@ public:
     /// The machine that is drawn; nullptr where there is none.
     [[nodiscard]] const Machine* draft() const { return machine(); }
     /// Readings that the picture shows: the selection's, or jogged ones.
-    [[nodiscard]] const std::optional<Readings>& stand() const { return stand_; }
-    void play(bool on);
-    void step(int records);
-    void run_to_finding();
+    [[nodiscard]] const std::optional<Readings>& position() const { return machine_position_; }
 
 Q_SIGNALS:
     void open_wanted(const QString& path);
@@ -66,11 +64,10 @@ protected:
 
 private:
     QWidget* build_bar();
-    QWidget* build_play();
+    void connect_parts();
     void renew() override;
-    void show_section();
     void follow(); ///< the selection has moved
-    void show_stand();
+    void show_position();
     void show_draft();
     [[nodiscard]] const Machine* machine() const;
     void jog(std::size_t joint, double reading);
@@ -78,7 +75,6 @@ private:
     /// The machine that is drawn is the job's, as its results have it.
     [[nodiscard]] bool is_of_job() const;
     void arrange_axes();
-    void tick();
     void play_blocks(std::uint32_t first, std::uint32_t end, const QString& caption);
     void tick_blocks();
     void give_room();
@@ -88,6 +84,8 @@ private:
     Selection& selection_;
     MachineEditor& editor_;
     MachinePicture* picture_;
+    PictureBar* view_bar_;
+    PlayBar* play_bar_;
     DefinePane* pane_;
     JogPane* jog_;
     LinksPane* links_;
@@ -107,15 +105,8 @@ private:
     QGridLayout* axes_grid_;
     std::vector<AxisRow*> axes_;
     QPushButton* back_;
-    QPushButton* play_ = nullptr;
-    QComboBox* speed_ = nullptr;
-    QPushButton* finding_ = nullptr;
-    QSlider* position_ = nullptr;
-    QComboBox* section_ = nullptr;
-    QSlider* section_place_ = nullptr;
-    QTimer timer_;
     std::shared_ptr<const JobResults> shown_;
-    std::optional<Readings> stand_;
+    std::optional<Readings> machine_position_;
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
     bool jogged_ = false;
@@ -123,8 +114,6 @@ private:
     double way_at_ = 0;         ///< stands
     QString way_caption_;
     QTimer way_timer_;
-    double due_ = 0;                        ///< records
-    std::uint32_t until_ = Selection::none; ///< line at which playing ends
 };
 
 } // namespace wexilum::app

@@ -375,7 +375,7 @@ void ReachPane::renew_travel()
 void ReachPane::tell(const std::optional<Vec3>& axis)
 {
     if (!map_) {
-        told_->setText(results_ ? tr("This machine's rotary joints are in no form that can be mapped.") : QString());
+        told_->setText(results_ ? tr("The arrangement of this machine's rotary joints can't be mapped.") : QString());
         return;
     }
     if (!axis) {

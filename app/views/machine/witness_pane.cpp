@@ -134,7 +134,7 @@ QWidget* WitnessPane::build_fit()
     column->addLayout(writing);
     residuals_ = new QTableWidget(0, 3);
     residuals_->setObjectName(QStringLiteral("fit-residuals"));
-    residuals_->setAccessibleName(tr("how far each measurement is missed, by the drawing and after the fit"));
+    residuals_->setAccessibleName(tr("error of each measurement, by the drawing and after the fit"));
     residuals_->setHorizontalHeaderLabels({tr("Measured"), tr("Drawing, mm"), tr("Fit, mm")});
     dress_list(*residuals_, 21);
     residuals_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
@@ -175,7 +175,7 @@ void WitnessPane::renew_sources()
     const QSignalBlocker quiet(source_);
     source_->clear();
     source_->addItem(tr("these witnesses"), QString());
-    for (const QString& name : editor_.workspace().files_in(QStringLiteral("measured"), QStringLiteral(".csv"))) {
+    for (const QString& name : editor_.workspace().project().files_in(QStringLiteral("measured"), QStringLiteral(".csv"))) {
         source_->addItem(QStringLiteral("measured/") + name, QStringLiteral("measured/") + name);
     }
     source_->setCurrentIndex(std::max(0, source_->findData(before)));
@@ -280,13 +280,13 @@ void WitnessPane::renew_why()
             "No witness yet: move the machine to a place, type what its control shows and where the tip is on the table. One anchors the "
             "zeros; one more for each axis, moved alone, its sign.");
     } else if (row < 0) {
-        text = tr("Choose a row: where the machine has its tip, and what would explain a miss.");
+        text = tr("Choose a row: where the machine has its tip, and what would explain a deviation.");
     } else if (const auto pose = editor_.computed(std::size_t(row))) {
         const auto& all = editor_.machine()->witnesses;
         const auto clean = [](const Vec3& v) { return Vec3(v.unaryExpr([](double x) { return std::abs(x) < 5e-4 ? 0.0 : x; })); };
         const Vec3 off = clean(pose->tip - all[std::size_t(row)].pose.tip);
         const Vec3 has = clean(pose->tip);
-        text = tr("The machine as it is has this tip at %1, %2, %3: off by %4, %5, %6 mm.")
+        text = tr("This machine has this tip at %1, %2, %3: off by %4, %5, %6 mm.")
                    .arg(has.x(), 0, 'f', 3)
                    .arg(has.y(), 0, 'f', 3)
                    .arg(has.z(), 0, 'f', 3)
@@ -401,11 +401,11 @@ void WitnessPane::fit()
     } else {
         const auto length = quantity_of(length_->text(), Measure::length);
         if (!length) {
-            fail({ErrorKind::value, "the tool length is no length", {}, "type one, like 80 or 3.15 in"});
+            fail({ErrorKind::value, "the tool length is not a length", {}, "type one, like 80 or 3.15 in"});
             return;
         }
         RealFileSystem files;
-        auto source = files.open((editor_.workspace().folder() + QLatin1Char('/') + file).toStdString());
+        auto source = files.open((editor_.workspace().project().folder() + QLatin1Char('/') + file).toStdString());
         const auto table = source ? read_number_table(**source, file.toStdString()) : Result<NumberTable>(source.error());
         auto rows = table ? measurements_of(machine, *table, *length, file.toStdString()) : Result<std::vector<Measurement>>(table.error());
         if (!rows) {
@@ -422,7 +422,7 @@ void WitnessPane::fit()
     QString text;
     if (!found->wrong_senses.empty()) {
         for (const std::string& joint : found->wrong_senses) {
-            text += tr("%1 turns the other way than the machine says: turn its direction round, or what its reading tells, first.\n")
+            text += tr("%1 turns the other way than the machine says: reverse its direction, or the sense of its reading, first.\n")
                         .arg(QString::fromStdString(joint));
         }
     } else {
@@ -435,7 +435,7 @@ void WitnessPane::fit()
                 .arg(found->rms_after, 0, 'f', 4)
                 .arg(found->worst_after, 0, 'f', 4);
     for (const std::string& open : found->undetermined) {
-        text += tr("\nnot told by the measurements: %1").arg(QString::fromStdString(open));
+        text += tr("\nnot determined by the measurements: %1").arg(QString::fromStdString(open));
     }
     found_->setStyleSheet(found->wrong_senses.empty() ? QString() : QStringLiteral("color:%1").arg(colour_of(State::beyond).name()));
     found_->setText(text);
@@ -470,7 +470,7 @@ void WitnessPane::write_overlay()
     }
     const QString name = QFileInfo(editor_.path()).completeBaseName() + tr("-measured");
     const QString path = QStringLiteral("overlays/%1.json").arg(name);
-    const std::string whole = (editor_.workspace().folder() + QLatin1Char('/') + path).toStdString();
+    const std::string whole = (editor_.workspace().project().folder() + QLatin1Char('/') + path).toStdString();
     RealFileSystem files;
     if (files.open(whole)) {
         Q_EMIT told(tr("%1 is there already: remove it or rename it first.").arg(path));

@@ -43,7 +43,7 @@ AxisCharts::AxisCharts(Workspace& workspace, Selection& selection, QWidget* pare
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
     plot_->setObjectName(QStringLiteral("axis-plot"));
-    plot_->setAccessibleName(tr("courses of the axes over the job"));
+    plot_->setAccessibleName(tr("positions of the axes over the job"));
     plot_->setFocusPolicy(Qt::StrongFocus);
     plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     plot_->setMouseTracking(true);
@@ -91,7 +91,7 @@ QWidget* AxisCharts::build_bar()
     row->setContentsMargins(10, 4, 10, 4);
     row->setSpacing(8);
     course_ = choice(tr("what the charts show"), QStringLiteral("course"), {tr("Position"), tr("Speed"), tr("Acceleration")});
-    over_ = choice(tr("what they run over"), QStringLiteral("course-over"), {tr("over time"), tr("over the tip's way")});
+    over_ = choice(tr("what the charts run over"), QStringLiteral("course-over"), {tr("over time"), tr("over the tip's way")});
     auto* whole = new QPushButton(tr("All of it"));
     whole->setObjectName(QStringLiteral("course-whole"));
     whole->setToolTip(tr("The whole job (double click)"));

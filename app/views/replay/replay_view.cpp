@@ -6,7 +6,6 @@
 #include "app/views/replay/chart_library.hpp"
 #include "core/base/units.hpp"
 #include "core/project/job_run.hpp"
-#include "core/solve/inverse.hpp"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -138,9 +137,10 @@ ReplayView::ReplayView(Workspace& workspace, Selection& selection, QWidget* pare
     build_chart();
     column->addWidget(chart_, 3);
     column->addWidget(build_tables(), 2);
-    for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed, &Workspace::loaded_changed}) {
+    for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed}) {
         connect(&workspace, signal, this, &ReplayView::renew_in_sight);
     }
+    connect(&workspace.compared(), &ComparedCode::changed, this, &ReplayView::renew_in_sight);
     connect(&selection, &Selection::line_changed, this, &ReplayView::follow);
     renew();
 }
@@ -185,13 +185,13 @@ QWidget* ReplayView::build_bar()
         renew();
     });
     connect(load, &QPushButton::clicked, this, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Compare a code file"), workspace_.folder(),
+        const QString path = QFileDialog::getOpenFileName(this, tr("Compare a code file"), workspace_.project().folder(),
                                                           tr("Code (*.nc *.txt *.tap *.cnc);;All files (*)"));
         if (!path.isEmpty()) {
             this->load(path);
         }
     });
-    connect(drop_, &QPushButton::clicked, this, [this] { workspace_.drop_loaded(); });
+    connect(drop_, &QPushButton::clicked, this, [this] { workspace_.compared().drop(); });
     connect(unknown_, &QCheckBox::toggled, &workspace_, &Workspace::set_from_unknown);
     connect(what_, &QComboBox::currentIndexChanged, this, &ReplayView::renew_chart);
     return bar;
@@ -310,7 +310,7 @@ QWidget* ReplayView::build_tables()
     row->setContentsMargins(16, 6, 16, 10);
     row->setSpacing(16);
     worst_ = table(QStringLiteral("worst"), tr("worst places"), {tr("line"), tr("share"), tr("tip, mm"), tr("axis, °")});
-    misfits_ = table(QStringLiteral("misfits"), tr("what does not fit the path"), {tr("what"), tr("line"), tr("told")});
+    misfits_ = table(QStringLiteral("misfits"), tr("findings of the replay"), {tr("what"), tr("line"), tr("told")});
     const auto add = [&](const QString& name, QTableWidget* widget, int stretch) {
         auto* column = new QVBoxLayout;
         column->setSpacing(4);
@@ -352,7 +352,7 @@ QWidget* ReplayView::build_tables()
 
 void ReplayView::load(const QString& path)
 {
-    const Status status = workspace_.load_code(path);
+    const Status status = workspace_.compared().load(path);
     refused_->setVisible(!status);
     if (!status) {
         refused_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(State::beyond).name()));
@@ -364,17 +364,17 @@ void ReplayView::load(const QString& path)
     renew();
 }
 
-bool ReplayView::showing_loaded() const { return loaded_->isChecked() && workspace_.loaded(); }
+bool ReplayView::showing_loaded() const { return loaded_->isChecked() && workspace_.compared().loaded(); }
 
 std::shared_ptr<const ReplayedCode> ReplayView::shown() const
 {
     const auto& results = workspace_.results();
-    return showing_loaded() ? workspace_.loaded()->replayed : results ? results->replayed : nullptr;
+    return showing_loaded() ? workspace_.compared().loaded()->replayed : results ? results->replayed : nullptr;
 }
 
 void ReplayView::renew()
 {
-    const bool there = workspace_.loaded().has_value();
+    const bool there = workspace_.compared().loaded().has_value();
     if (!there) {
         loaded_->setChecked(false);
         posted_->setChecked(true);
@@ -382,7 +382,7 @@ void ReplayView::renew()
     for (QWidget* widget : {static_cast<QWidget*>(loaded_), static_cast<QWidget*>(posted_), static_cast<QWidget*>(drop_)}) {
         widget->setVisible(there);
     }
-    loaded_->setText(there ? QFileInfo(workspace_.loaded()->path).fileName() : tr("Loaded"));
+    loaded_->setText(there ? QFileInfo(workspace_.compared().loaded()->path).fileName() : tr("Loaded"));
     const auto replayed = shown();
     worst_->setRowCount(0);
     misfits_->setRowCount(0);
@@ -432,7 +432,7 @@ void ReplayView::renew_chart()
     if (replayed) {
         const auto what = static_cast<Deviating>(what_->currentIndex());
         const std::uint32_t lines =
-            showing_loaded() ? workspace_.loaded()->lines->size() : workspace_.results()->posted->code.lines().size();
+            showing_loaded() ? workspace_.compared().loaded()->lines->size() : workspace_.results()->posted->code.lines().size();
         Peaks peaks = peaks_of(replayed->track, lines, chart_pieces, what);
         const double most = peaks.value.empty() ? 1 : *std::max_element(peaks.value.begin(), peaks.value.end());
         const Peaks shares = what == Deviating::share ? peaks : peaks_of(replayed->track, lines, chart_pieces, Deviating::share);

@@ -1,7 +1,7 @@
 // Bodies, their light and shadow, the floor under them and the section through them.
 #include "app/theme/theme.hpp"
 #include "app/views/machine/gl_help.hpp"
-#include "app/views/machine/machine_picture.hpp"
+#include "app/views/machine/scene_graphics.hpp"
 #include "core/project/job_run.hpp"
 
 #include <QOffscreenSurface>
@@ -138,7 +138,7 @@ void main() {
 
 } // namespace
 
-bool MachinePicture::start_bodies()
+bool SceneGraphics::start_bodies()
 {
     body_program_ = std::make_unique<QOpenGLShaderProgram>();
     shadow_program_ = std::make_unique<QOpenGLShaderProgram>();
@@ -176,7 +176,7 @@ bool MachinePicture::start_bodies()
 }
 
 /// The context is current.
-void MachinePicture::free_bodies()
+void SceneGraphics::free_bodies()
 {
     glDeleteFramebuffers(1, &shadow_.target);
     glDeleteTextures(1, &shadow_.depth);
@@ -186,35 +186,30 @@ void MachinePicture::free_bodies()
 }
 
 /// The side of the section that stays, as a plane of the base frame; all of it where there is none.
-Eigen::Vector4f MachinePicture::kept_side() const
+Eigen::Vector4f SceneGraphics::kept_side() const
 {
-    if (!section_) {
+    if (!scene_->section) {
         return Eigen::Vector4f::UnitW();
     }
-    const Vec3 eye = ride().linear().transpose() * camera_.towards();
-    const float side = eye[section_->axis] < 0 ? 1.0F : -1.0F;
+    const Vec3 eye = scene_->ride().linear().transpose() * camera_->towards();
+    const float side = eye[scene_->section->axis] < 0 ? 1.0F : -1.0F;
     Eigen::Vector4f out = Eigen::Vector4f::Zero();
-    out[section_->axis] = side;
-    out[3] = -side * float(section_->place);
+    out[scene_->section->axis] = side;
+    out[3] = -side * float(scene_->section->place);
     return out;
 }
 
-/// What the light sees. The context is current.
-void MachinePicture::renew_shadow()
+/// The lamp sees all that is there.
+void SceneGraphics::place_lamp()
 {
-    const Eigen::Vector4f kept = kept_side();
-    if (shadow_.valid && shadow_.kept == kept) {
-        return;
-    }
-    shadow_.valid = true;
-    shadow_.kept = kept;
-    const Vec3 up = machine()->up;
+    const Vec3 up = scene_->machine()->up;
     Vec3 low = Vec3::Constant(1e300);
     Vec3 high = Vec3::Constant(-1e300);
-    const bool founded = std::any_of(parts_.begin(), parts_.end(), [](const Part& part) { return part.carrier == Carrier::base; });
+    const bool founded =
+        std::any_of(scene_->parts().begin(), scene_->parts().end(), [](const Part& part) { return part.carrier == Carrier::base; });
     double floor = 1e300; // under what stands, whatever moves
-    for (const Part& part : parts_) {
-        for (const Vec3& at : box_in_base(part)) {
+    for (const Part& part : scene_->parts()) {
+        for (const Vec3& at : scene_->box_in_base(part)) {
             low = low.cwiseMin(at);
             high = high.cwiseMax(at);
             floor = !founded || part.carrier == Carrier::base ? std::min(floor, up.dot(at)) : floor;
@@ -228,7 +223,7 @@ void MachinePicture::renew_shadow()
     shadow_.reach = std::max(1.0, 0.5 * (high - low).norm());
     shadow_.floor = floor - 1;
     // The lamp is far away: it sees a square about the machine.
-    const Vec3 lamp = upright().linear().transpose() * to_light;
+    const Vec3 lamp = scene_->upright().linear().transpose() * to_light;
     const Vec3 right = (std::abs(lamp.x()) < 0.9 ? Vec3::UnitX() : Vec3::UnitY()).cross(lamp).normalized();
     Mat3 look;
     look.row(0) = right;
@@ -239,6 +234,18 @@ void MachinePicture::renew_shadow()
     m.row(2).head<3>() *= 0.4; // what it falls on may be further away
     m.block<3, 1>(0, 3) = -m.block<3, 3>(0, 0) * shadow_.middle;
     shadow_.matrix = m.cast<float>();
+}
+
+/// What the light sees. The context is current.
+void SceneGraphics::renew_shadow()
+{
+    const Eigen::Vector4f kept = kept_side();
+    if (shadow_.revision == scene_->revisions().places && shadow_.kept == kept) {
+        return;
+    }
+    shadow_.revision = scene_->revisions().places;
+    shadow_.kept = kept;
+    place_lamp();
     GLint before = 0;
     glGetIntegerv(GL_FRAMEBUFFER_BINDING, &before);
     glBindFramebuffer(GL_FRAMEBUFFER, shadow_.target);
@@ -249,34 +256,35 @@ void MachinePicture::renew_shadow()
     shadow_program_->bind();
     set_matrix(*shadow_program_, "matrix", shadow_.matrix);
     glBindVertexArray(arrays_[triangles]);
-    for (const Part& part : parts_) {
+    for (std::size_t i = 0; i < scene_->parts().size(); ++i) {
+        const Part& part = scene_->parts()[i];
         if (part.solid.triangles.size() > most_shaded) {
             continue; // as quick as without
         }
         const bool whole = part.carrier == Carrier::tool;
         const Eigen::Vector4f side = whole ? Eigen::Vector4f(Eigen::Vector4f::UnitW()) : kept;
         shadow_program_->setUniformValue("kept", QVector4D(side.x(), side.y(), side.z(), side.w()));
-        set_matrix(*shadow_program_, "base", matrix_of(in_base(part)));
-        glDrawArrays(GL_TRIANGLES, part.first_triangle, int(part.solid.triangles.size()));
+        set_matrix(*shadow_program_, "base", matrix_of(scene_->in_base(part)));
+        glDrawArrays(GL_TRIANGLES, begins_[i].triangle, int(part.solid.triangles.size()));
     }
     glDisable(GL_CLIP_DISTANCE0);
     glBindFramebuffer(GL_FRAMEBUFFER, GLuint(before));
 }
 
 /// The floor, seen from above: the path's picture is behind it already.
-void MachinePicture::draw_floor()
+void SceneGraphics::draw_floor()
 {
-    if (camera_.towards().z() < 0.02 || machine()->bodies.empty()) {
+    if (camera_->towards().z() < 0.02 || scene_->machine()->bodies.empty()) {
         return;
     }
-    const Vec3 up = machine()->up;
+    const Vec3 up = scene_->machine()->up;
     const Vec3 middle = shadow_.middle + up * (shadow_.floor - up.dot(shadow_.middle));
     floor_program_->bind();
-    set_matrix(*floor_program_, "matrix", camera_.matrix(size()) * matrix_of(ride()));
+    set_matrix(*floor_program_, "matrix", camera_matrix() * matrix_of(scene_->ride()));
     set_matrix(*floor_program_, "shadow", shadow_.matrix);
     floor_program_->setUniformValue("middle", vector(middle));
-    floor_program_->setUniformValue("across", vector(upright().linear().transpose() * Vec3::UnitX()));
-    floor_program_->setUniformValue("along", vector(upright().linear().transpose() * Vec3::UnitY()));
+    floor_program_->setUniformValue("across", vector(scene_->upright().linear().transpose() * Vec3::UnitX()));
+    floor_program_->setUniformValue("along", vector(scene_->upright().linear().transpose() * Vec3::UnitY()));
     floor_program_->setUniformValue("reach", float(2.1 * shadow_.reach));
     floor_program_->setUniformValue("grid", shadow_.reach > 900 ? 250.0F : 100.0F);
     floor_program_->setUniformValue("ink", is_dark() ? QVector3D(0, 0, 0) : rgb(tokens().edge) * 0.6F);
@@ -293,15 +301,15 @@ void MachinePicture::draw_floor()
     glDisable(GL_BLEND);
 }
 
-void MachinePicture::draw_parts()
+void SceneGraphics::draw_parts()
 {
-    const Eigen::Matrix4f camera = camera_.matrix(size());
-    const Frame world = ride();
+    const Eigen::Matrix4f camera = camera_matrix();
+    const Frame world = scene_->ride();
     QOpenGLShaderProgram& program = *body_program_;
     program.bind();
-    program.setUniformValue("up", vector(machine()->up));
-    program.setUniformValue("lamp", vector(upright().linear().transpose() * to_light));
-    program.setUniformValue("towards", vector(world.linear().transpose() * camera_.towards()));
+    program.setUniformValue("up", vector(scene_->machine()->up));
+    program.setUniformValue("lamp", vector(scene_->upright().linear().transpose() * to_light));
+    program.setUniformValue("towards", vector(world.linear().transpose() * camera_->towards()));
     program.setUniformValue("slack", float(0.0025 * shadow_.reach));
     program.setUniformValue("cut_colour", rgb(tokens().accent) * (is_dark() ? 0.8F : 1.1F));
     set_matrix(program, "shadow", shadow_.matrix);
@@ -312,16 +320,16 @@ void MachinePicture::draw_parts()
     glEnable(GL_POLYGON_OFFSET_FILL);
     glPolygonOffset(1, 1);
     // The stock last, and so that the path inside it is seen.
-    std::vector<const Part*> order;
+    std::vector<std::size_t> order;
     for (const bool stock : {false, true}) {
-        for (const Part& part : parts_) {
-            if ((part.carrier == Carrier::part) == stock) {
-                order.push_back(&part);
+        for (std::size_t i = 0; i < scene_->parts().size(); ++i) {
+            if ((scene_->parts()[i].carrier == Carrier::part) == stock) {
+                order.push_back(i);
             }
         }
     }
-    for (const Part* one : order) {
-        const Part& part = *one;
+    for (const std::size_t i : order) {
+        const Part& part = scene_->parts()[i];
         const bool stock = part.carrier == Carrier::part;
         const bool whole = part.carrier == Carrier::tool; // as shafts are in drawings
         stock ? glEnable(GL_BLEND) : glDisable(GL_BLEND);
@@ -329,21 +337,21 @@ void MachinePicture::draw_parts()
         glDepthMask(stock ? GL_FALSE : GL_TRUE);
         const Eigen::Vector4f side = whole ? Eigen::Vector4f(Eigen::Vector4f::UnitW()) : shadow_.kept;
         program.setUniformValue("kept", QVector4D(side.x(), side.y(), side.z(), side.w()));
-        program.setUniformValue("cut", section_ && !whole && !stock ? 1 : 0);
+        program.setUniformValue("cut", scene_->section && !whole && !stock ? 1 : 0);
         program.setUniformValue("cover", stock ? stock_cover : 1.0F);
-        const Frame base = in_base(part);
+        const Frame base = scene_->in_base(part);
         set_matrix(program, "base", matrix_of(base));
         set_matrix(program, "matrix", camera * matrix_of(world * base));
         program.setUniformValue("colour", rgb(part.colour));
         program.setUniformValue("flat_share", 0.0F);
         glBindVertexArray(arrays_[triangles]);
-        glDrawArrays(GL_TRIANGLES, part.first_triangle, int(part.solid.triangles.size()));
-        const bool wrong = part.carrier == Carrier::joint && is_beyond(part.joint);
+        glDrawArrays(GL_TRIANGLES, begins_[i].triangle, int(part.solid.triangles.size()));
+        const bool wrong = part.carrier == Carrier::joint && scene_->is_beyond(part.joint);
         program.setUniformValue("colour", rgb(wrong ? tokens().states[std::size_t(State::beyond)] : tokens().edge));
         program.setUniformValue("flat_share", 1.0F);
         program.setUniformValue("cover", stock ? 0.5F : 1.0F);
         glBindVertexArray(arrays_[edges]);
-        glDrawArrays(GL_LINES, part.first_edge, int(part.solid.edges.size()));
+        glDrawArrays(GL_LINES, begins_[i].edge, int(part.solid.edges.size()));
     }
     glDisable(GL_BLEND);
     glDepthMask(GL_TRUE);
