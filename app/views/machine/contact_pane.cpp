@@ -187,7 +187,7 @@ void ContactPane::renew_matrix()
     }
     note_->setText(
         any ? tr("Clearances in mm; each part includes all that it carries.")
-            : tr("The machine states none: what carries the tool and what carries the work are kept 2 mm apart. A figure here takes "
+            : tr("The machine states none: what carries the tool and what carries the work are kept 2 mm apart. A value here takes "
                  "the place of that."));
 }
 

@@ -13,7 +13,7 @@ namespace {
 constexpr int part_role = Qt::UserRole;        // its place in the file
 constexpr int carrier_role = Qt::UserRole + 1; // the name under which it can carry others
 
-/// "X, Y and Z go; −510 … 0 mm": what a part is, in a few words.
+/// "along +Z, −510 … 0": what a part is, in a few words.
 QString told_of(const json::Document& document, const PartPath& path)
 {
     const auto part = part_at(document, path);
@@ -33,7 +33,7 @@ QString told_of(const json::Document& document, const PartPath& path)
     case MachinePart::joint: {
         const bool rotary = value("Moves") == QStringLiteral("rotary");
         const QString travel = value("Travel").replace(QStringLiteral(", "), QStringLiteral(" … "));
-        return (rotary ? QObject::tr("turns about %1") : QObject::tr("goes along %1")).arg(value("Direction")) +
+        return (rotary ? QObject::tr("about %1") : QObject::tr("along %1")).arg(value("Direction")) +
                (travel.isEmpty() ? QString() : QStringLiteral(", ") + travel + (rotary ? QStringLiteral("°") : QString()));
     }
     case MachinePart::mount:

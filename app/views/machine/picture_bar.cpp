@@ -21,7 +21,7 @@ PictureBar::PictureBar(MachinePicture& picture, QWidget* parent) : QWidget(paren
         {tr("From the corner"), tr("From the front"), tr("From behind"), tr("From the right"), tr("From the left"), tr("From above")},
         tr("Fixed views; drag in the picture to turn it, with Shift or the right button to move it"));
     view->setObjectName(QStringLiteral("fixed-view"));
-    auto* riding = bar_choice(tr("camera"), {tr("Machine stands"), tr("Part stands")}, tr("What keeps still while axes move"));
+    auto* riding = bar_choice(tr("camera"), {tr("Machine fixed"), tr("Part fixed")}, tr("What keeps still while axes move"));
     riding->setObjectName(QStringLiteral("riding"));
     section_ = bar_choice(tr("section"), {tr("No section"), tr("Cut across X"), tr("Cut across Y"), tr("Cut across Z")},
                           tr("Hides what lies in front of a plane across an axis of the machine; the tool and the path stay"));

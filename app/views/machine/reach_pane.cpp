@@ -380,7 +380,7 @@ void ReachPane::tell(const std::optional<Vec3>& axis)
     }
     if (!axis) {
         told_->setText(tr("Deep: two postures; light: one; grey: none. Amber: within 5° of the end of a rotary axis; violet: within 2° of "
-                          "where one does nothing. Dots: directions of this operation; a click goes there."));
+                          "a pole. Dots: directions of this operation; a click goes there."));
         return;
     }
     const Vec3 in_work = results_->assembly().setup.part.linear() * *axis;
