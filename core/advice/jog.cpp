@@ -175,7 +175,8 @@ std::string Jogger::names_of(std::size_t pair, const Readings& at) const
 
 bool Jogger::leads_out(std::size_t pair, const JogWay& way) const
 {
-    for (double part = 1.0 / 16; part <= 256; part *= 2) {
+    double part = 1.0 / 16;
+    for (int i = 0; i < 13; ++i, part *= 2) { // up to 256 times the way
         const auto ahead = way(part);
         const auto back = way(-part);
         const bool out = ahead && distance_of(pair, *ahead) > 0;

@@ -15,6 +15,8 @@
 
 #include <fmt/format.h>
 
+#include <utility>
+
 namespace wexilum {
 Result<Project> read_project(const json::Document& document)
 {
@@ -37,10 +39,10 @@ Result<RulebookText> load_rulebook(const FileSystem& files, const std::string& f
     const std::string place = folder.empty() ? path : folder + "/" + path;
     std::size_t bytes = 0;
     for (const std::string& name : files.list(place, ".lua")) {
-        auto text = files.read_all(place + "/" + name, most_rulebook_bytes);
+        auto text = files.read_all(fmt::format("{}/{}", place, name), most_rulebook_bytes);
         if (!text) {
             Error error = text.error();
-            error.place = {path + "/" + name, 0, 0};
+            error.place = {fmt::format("{}/{}", path, name), 0, 0};
             return error;
         }
         bytes += text->size();
@@ -101,7 +103,7 @@ Result<bool> JobRecords::next(Record& out)
             return more;
         }
         if (*more) {
-            open_->arranger->arrange(std::move(out), laid_out_);
+            open_->arranger->arrange(std::exchange(out, {}), laid_out_);
         } else {
             if (open_->arranger) {
                 open_->arranger->finish(laid_out_);
