@@ -59,13 +59,7 @@ private:
 
 class Monkey {
 public:
-    Monkey(Desk& desk, unsigned seed, Pulse& pulse) : desk_(desk), random_(seed), pulse_(pulse)
-    {
-        // Whatever asks something gets some answer.
-        answers_.setInterval(60);
-        QObject::connect(&answers_, &QTimer::timeout, [this] { answer(); });
-        answers_.start();
-    }
+    Monkey(Desk& desk, unsigned seed, Pulse& pulse) : desk_(desk), random_(seed), pulse_(pulse) { answer_soon(); }
 
     void act()
     {
@@ -91,6 +85,14 @@ public:
     }
 
 private:
+    /// Whatever asks something gets some answer, also what an answer has opened: a timer does not come while its own work goes on.
+    void answer_soon()
+    {
+        QTimer::singleShot(60, &answers_, [this] {
+            answer_soon();
+            answer();
+        });
+    }
     std::size_t number(std::size_t below) { return random_() % below; }
     template <typename List>
     auto& one_of(List& list)
@@ -281,7 +283,7 @@ private:
     Desk& desk_;
     std::mt19937_64 random_;
     Pulse& pulse_;
-    QTimer answers_;
+    QObject answers_;                  ///< what lives as long as they are given
     std::map<QString, QString> files_; ///< as they were
     int seen_ = 0;
 };
