@@ -89,9 +89,7 @@ std::size_t CutsTogether::compare(const FollowedCuts& cuts, std::size_t first, s
         compare_words(run, solver, items->at, first, end);
     }
     const auto bad = std::find_if(bad_.begin() + first, bad_.begin() + end, [](double b) { return b != 0; });
-    if (const auto good = std::size_t(bad - bad_.begin()); good < end) {
-        end = good;
-    }
+    end = std::size_t(bad - bad_.begin());
     if (end > first) {
         states_.note_cuts(run, first, end, state);
         note(cuts, *items, first, end);

@@ -163,11 +163,16 @@ Work work_of(const Assembly& a, const std::vector<std::string>& lines)
     return out;
 }
 
+bool noticed(const DemoJob& job, const std::vector<std::string>& lines)
+{
+    return !replay_code(job.assembly, joined(lines), true).findings.list().empty();
+}
+
 /// Why a mutant that nobody notices is none: it does the same work, only the way between cuts is another one. `same_ways`: not even that.
 /// Empty where it is so, or where it is noticed; otherwise what is different.
 QString difference(const DemoJob& job, const std::vector<std::string>& mutant, bool same_ways)
 {
-    if (!replay_code(job.assembly, joined(mutant), true).findings.list().empty()) {
+    if (noticed(job, mutant)) {
         return {};
     }
     const Work before = work_of(job.assembly, job.lines);
@@ -181,11 +186,6 @@ QString difference(const DemoJob& job, const std::vector<std::string>& mutant, b
         }
     }
     return {};
-}
-
-bool noticed(const DemoJob& job, const std::vector<std::string>& lines)
-{
-    return !replay_code(job.assembly, joined(lines), true).findings.list().empty();
 }
 
 } // namespace

@@ -1,6 +1,7 @@
 #include "app/views/frame/parts.hpp"
 
 #include <QHeaderView>
+#include <QLabel>
 
 namespace wexilum::app {
 
@@ -36,6 +37,17 @@ QPushButton* named_button(const QString& text, const QString& name, const QStrin
     out->setAccessibleName(QString(text).remove(QLatin1Char('&')));
     out->setToolTip(tip);
     return out;
+}
+
+QHBoxLayout* labelled_row(const QString& name, QWidget& field)
+{
+    auto* row = new QHBoxLayout;
+    auto* label = new QLabel(name);
+    label->setProperty("role", "soft");
+    label->setBuddy(&field);
+    row->addWidget(label);
+    row->addWidget(&field, 1);
+    return row;
 }
 
 QComboBox* bar_choice(const QString& name, const QStringList& items, const QString& tip)

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QComboBox>
+#include <QHBoxLayout>
 #include <QPushButton>
 #include <QTableView>
 #include <QTreeWidget>
@@ -17,6 +18,8 @@ void dress_drag_tree(QTreeWidget& tree, int indentation);
 
 /// A push button by its name for tests and style, with its text ("&" taken out) as what is read aloud.
 [[nodiscard]] QPushButton* named_button(const QString& text, const QString& name, const QString& tip);
+/// A row of a field with its name before it.
+[[nodiscard]] QHBoxLayout* labelled_row(const QString& name, QWidget& field);
 /// A choice of a bar, with what is read aloud; it may be narrower than its longest words.
 [[nodiscard]] QComboBox* bar_choice(const QString& name, const QStringList& items, const QString& tip);
 

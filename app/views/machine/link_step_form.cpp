@@ -2,11 +2,10 @@
 
 #include "app/models/stations.hpp"
 #include "app/theme/theme.hpp"
+#include "app/views/frame/parts.hpp"
 #include "core/base/units.hpp"
 
 #include <QGridLayout>
-#include <QHBoxLayout>
-#include <QLabel>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
@@ -25,19 +24,13 @@ LinkStepForm::LinkStepForm(QWidget* parent) : QWidget(parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    auto* row = new QHBoxLayout;
-    auto* label = new QLabel(tr("Goes"));
-    label->setProperty("role", "soft");
     to_ = new QComboBox;
     to_->setObjectName(QStringLiteral("link-to"));
     to_->setAccessibleName(tr("where the partial move leads"));
     to_->addItems({tr("home"), tr("out along the tool until it is clear"), tr("along the clearance surface"),
                    tr("to the begin of the approach"), tr("to the place"), tr("to readings of the machine")});
     to_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    label->setBuddy(to_);
-    row->addWidget(label);
-    row->addWidget(to_, 1);
-    column->addLayout(row);
+    column->addLayout(labelled_row(tr("Goes"), *to_));
     joints_ = new QWidget;
     joints_grid_ = new QGridLayout(joints_);
     joints_grid_->setContentsMargins(0, 0, 0, 0);

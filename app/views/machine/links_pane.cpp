@@ -140,9 +140,6 @@ QWidget* LinksPane::build_clearance()
     auto* column = new QVBoxLayout(box);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    auto* row = new QHBoxLayout;
-    auto* label = new QLabel(tr("Clearance surface"));
-    label->setProperty("role", "soft");
     shape_ = new QComboBox;
     shape_->setObjectName(QStringLiteral("link-clearance"));
     shape_->setAccessibleName(tr("shape of the clearance surface"));
@@ -151,10 +148,7 @@ QWidget* LinksPane::build_clearance()
                                     std::pair(tr("sphere"), "sphere"), std::pair(tr("box"), "box")}) {
         shape_->addItem(text, QLatin1String(key));
     }
-    label->setBuddy(shape_);
-    row->addWidget(label);
-    row->addWidget(shape_, 1);
-    column->addLayout(row);
+    column->addLayout(labelled_row(tr("Clearance surface"), *shape_));
     surface_ = new FieldForm;
     column->addWidget(surface_, 1);
     connect(shape_, &QComboBox::activated, this, [this](int index) {

@@ -43,7 +43,6 @@ public:
     [[nodiscard]] Side side() const { return side_now_; }
     void show_side(Side side);
     [[nodiscard]] PictureBar& view_bar() { return *view_bar_; }
-    [[nodiscard]] PlayBar& play_bar() { return *play_bar_; }
     [[nodiscard]] LinksPane& links() { return *links_; }
     [[nodiscard]] AxisCharts& charts() { return *charts_; }
     /// The axes' courses in the place of their sliders.
