@@ -21,7 +21,7 @@ struct JobOptions {
     std::string date;  ///< post: YYYY-MM-DD
     std::string draft; ///< post: where the program goes, marked, if it has errors; empty: nowhere
     bool json = false;
-    bool progress = false; ///< tells how far it is also where nobody watches
+    bool progress = false; ///< shows progress also where standard error is not a terminal
 };
 int post_command(const JobOptions& options);
 int replay_command(const JobOptions& options);

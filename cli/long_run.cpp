@@ -46,7 +46,7 @@ LongRun::LongRun(bool wanted) : on_line_(isatty(STDERR_FILENO) != 0 && !wanted)
     std::signal(SIGINT, stop_work);
     std::signal(SIGTERM, stop_work);
     if (wanted || on_line_) {
-        start_thread(teller_, [this] { tell(); }); // without a thread nothing is told
+        start_thread(teller_, [this] { tell(); }); // without a thread there is no progress to see
     }
 }
 

@@ -1,4 +1,4 @@
-// Work that may take long, on the command line: tells how far it is, and stops when it is asked to.
+// Work that may take long, on the command line: shows its progress, and stops when it is asked to.
 #pragma once
 
 #include "core/base/watch.hpp"

@@ -188,7 +188,7 @@ int unwritten(int problem)
 int main(int argc, char** argv)
 {
     keep_standard_files();
-    std::signal(SIGPIPE, SIG_IGN); // told as an error of writing
+    std::signal(SIGPIPE, SIG_IGN); // reported as an error of writing
     std::signal(SIGXFSZ, SIG_IGN);
     int code = exit_usage;
     try {

@@ -16,11 +16,11 @@ class ComparedCode final : public QObject {
 public:
     explicit ComparedCode(QObject* parent = nullptr);
 
-    /// Reads a file; the one before stays where that fails. changed() tells; wanted() asks for replay().
+    /// Reads a file; the one before stays where that fails. changed() follows; wanted() asks for replay().
     Status load(const QString& path);
     void drop();
     [[nodiscard]] const std::optional<LoadedCode>& loaded() const { return loaded_; }
-    /// Replays it against a job; changed() tells when that is there. Nothing happens without a file or results, or where these are of a
+    /// Replays it against a job; changed() follows when that is there. Nothing happens without a file or results, or where these are of a
     /// program that is read by itself.
     void replay(const std::shared_ptr<const JobResults>& results, const QString& folder, bool from_unknown);
 

@@ -60,14 +60,14 @@ KeptEdits::KeptEdits(Documents& documents, const QString& folder, QObject* paren
 {
     QDir().mkpath(folder_);
     lock_ = std::make_unique<QLockFile>(folder_ + QLatin1Char('/') + name_ + lock_end);
-    lock_->setStaleLockTime(0); // only when its process is gone
+    lock_->setStaleLockTime(0); // only when its process has ended
     lock_->tryLock();
     writer_.setMaxThreadCount(1);
     pause_.setSingleShot(true);
     pause_.setInterval(kept_pause_ms);
     connect(&pause_, &QTimer::timeout, this, &KeptEdits::keep);
     const auto later = [this] {
-        if (!pause_.isActive()) { // also while somebody goes on typing
+        if (!pause_.isActive()) { // also while typing goes on
             pause_.start();
         }
     };

@@ -13,7 +13,7 @@
 
 namespace wexilum::app {
 
-/// What a window that ended without a word has left of one project.
+/// What a window that ended abruptly has left of one project.
 struct LeftEdits {
     struct File {
         QString path;       ///< from the project's folder
@@ -38,7 +38,7 @@ public:
     void begin(const QString& project);
     /// Whatever has been edited is on the disk when this returns.
     void keep_now();
-    /// Everything of this window goes: the edits are saved, or nobody wants them.
+    /// Everything of this window is removed: the edits are saved, or to be discarded.
     void forget();
 
     /// What windows that are gone have left, of one project or of all; files that can't be read are passed over.

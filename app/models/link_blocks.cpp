@@ -7,7 +7,7 @@
 namespace wexilum::app {
 namespace {
 
-/// The state that a finding's kind tells of; waits: of none.
+/// The state that belongs to a finding's kind; waits: it has none.
 State state_of(const std::string& kind)
 {
     return kind == "beyond-travel" ? State::beyond : kind == "contact" ? State::contact : kind == "too-close" ? State::close : State::waits;

@@ -30,7 +30,7 @@ public:
     [[nodiscard]] std::shared_ptr<const SnapshotFiles> snapshot() const;
     /// Reads all texts anew from now on.
     void forget_texts() { kept_ = std::make_shared<KeptTexts>(); }
-    /// Changes of these from outside are told: what a run has read, and another path beside the project's folders; may be empty.
+    /// Changes of these from outside are noticed: what a run has read, and another path beside the project's folders; may be empty.
     void watch(const SnapshotFiles& files, const QString& other);
 
     static constexpr int settle_ms = 120; ///< editors write a file in several steps

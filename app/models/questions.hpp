@@ -17,10 +17,10 @@ class Questions final : public QObject {
 public:
     explicit Questions(QObject* parent = nullptr) : QObject(parent), blocks_(*this), values_(*this) {}
 
-    /// Why a block (from 1) is as it is: traced() tells, or of a program that is read by itself state_told(). `results` may be null;
-    /// `folder`: of the project.
+    /// Why a block (from 1) is as it is: answered by traced(), or by state_told() for a program that is read by itself. `results` may be
+    /// null; `folder`: of the project.
     void ask(const std::shared_ptr<const JobResults>& results, const QString& folder, std::uint32_t block);
-    /// What an expression of Lua is at a record: evaluated() tells.
+    /// What an expression of Lua is at a record: answered by evaluated().
     void evaluate(const std::shared_ptr<const JobResults>& results, const QString& folder, std::uint32_t record, const QString& expression);
 
 Q_SIGNALS:

@@ -18,7 +18,7 @@ struct Solid {
 };
 
 [[nodiscard]] Solid solid_of(const Body& body);
-/// A tool with its tip in the origin and its axis along z, and what holds it up to the gauge line, as far as the tool table tells them.
+/// A tool with its tip in the origin and its axis along z, and what holds it up to the gauge line, as far as the tool table states them.
 [[nodiscard]] Solid solid_of(const Tool& tool, double length);
 
 } // namespace wexilum::app

@@ -23,7 +23,7 @@ struct JobResults;
 [[nodiscard]] QString code_html(const QString& html);
 /// The words in force, and feed, speed, loop and calls.
 [[nodiscard]] QString words_in_force(const ControlState& state);
-/// The tool with its length, the mount, and how the program's coordinates stand against the readings.
+/// The tool with its length, the mount, and how the program's coordinates differ from the readings.
 [[nodiscard]] QString tool_and_coordinates(const ControlState& state, const Machine& machine);
 /// What a block (from 1) does: by its last motion, where it has one.
 [[nodiscard]] QString motion_text(const JobResults& results, std::optional<std::size_t> motion, std::uint32_t block);

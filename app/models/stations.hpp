@@ -1,4 +1,4 @@
-// The stations of the run strip: what each tells of the project as it stands.
+// The stations of the run strip: what each shows of the project's present state.
 #pragma once
 
 #include "app/theme/tokens.hpp"
@@ -30,7 +30,7 @@ struct StationState {
 [[nodiscard]] bool station_is_there(const Workspace& workspace, Station station);
 [[nodiscard]] StationState station_state(const Workspace& workspace, Station station);
 
-/// The format's own folder that an error's file lies in tells which station shows it.
+/// The format's own folder that an error's file lies in decides which station shows it.
 [[nodiscard]] Station station_of_file(const std::string& path);
 
 /// A number in groups of three, with a thin space between.

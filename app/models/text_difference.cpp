@@ -9,7 +9,7 @@
 namespace wexilum::app {
 namespace {
 
-constexpr std::size_t most_cells = 4'000'000; // of the table of common lines; larger texts are told as one block
+constexpr std::size_t most_cells = 4'000'000; // of the table of common lines; larger texts count as one changed block
 
 std::vector<std::string_view> lines_of(const std::string& text)
 {

@@ -29,7 +29,7 @@ public:
     [[nodiscard]] const QString& job() const { return job_; }
     void set_job(const QString& job);
     /// Reads a program by itself, in place of a job, until a job is chosen or a project opened; needs no project. What comes of it is
-    /// in results() as that of a job is; what can't be read is told by failed().
+    /// in results() as that of a job is; what can't be read is reported by failed().
     void read_code(const ReadFiles& files);
     /// Nothing while a job is looked at.
     [[nodiscard]] const std::optional<ReadFiles>& reading() const { return reading_; }
@@ -48,7 +48,7 @@ public:
     [[nodiscard]] bool from_unknown() const { return from_unknown_; }
     void set_from_unknown(bool on);
 
-    /// Of what meets what; found in results(), replay_changed() tells.
+    /// Of what meets what; found in results(); replay_changed() follows.
     [[nodiscard]] ContactRun& contact() const { return *contact_; }
     [[nodiscard]] Questions& questions() const { return *questions_; }
     /// A code file from outside beside the job's.

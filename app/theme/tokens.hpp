@@ -9,7 +9,7 @@ namespace wexilum::app {
 
 using Rgb = std::uint32_t; ///< 0xRRGGBB
 
-/// What a thing's state is, told by shape and word first, colour second.
+/// What a thing's state is, shown by shape and word first, colour second.
 enum class State { fits, margin, beyond, singular, close, contact, waits };
 inline constexpr std::size_t state_count = 7;
 

@@ -21,8 +21,8 @@ constexpr double same_turn = 1e-7;       // rad
 constexpr std::size_t most_stops = 3000; // of one operation; of longer ones the corners of what they reach are looked at
 constexpr std::size_t most_directions = 64;
 constexpr std::size_t most_candidates = 20'000;
-constexpr std::size_t most_solved = 2'000'000; // stops of all ways of standing, which takes a second
-constexpr std::size_t most_followed = 400;     // ways that are looked at for contact
+constexpr std::size_t most_solved = 2'000'000; // stops of all sets of parked positions, which takes a second
+constexpr std::size_t most_followed = 400;     // sets that are looked at for contact
 constexpr int arc_parts = 16;
 
 /// A place of the tip on an operation's way, in the work mount's frame.
@@ -122,7 +122,7 @@ private:
     std::optional<Pose> here_;
 };
 
-/// One way of standing.
+/// One set of parked positions.
 struct ParkedChoice {
     JointIndex works;
     std::vector<HeldJoint> parked;
@@ -274,7 +274,7 @@ private:
     {
         const Candidates found = solver.solve(stop.pose, stop.tool->length.value_or(0), at);
         if (found.list.empty()) {
-            return false; // the run tells of it
+            return false; // the run reports it
         }
         at = found.list.front().readings;
         return true;
@@ -475,7 +475,7 @@ private:
     const RunWatch* watch_;
     std::optional<ContactSet> set_;
     std::vector<Meeting> meetings_;
-    std::size_t tried_ = 0;    ///< ways of standing
+    std::size_t tried_ = 0;    ///< sets of parked positions
     std::size_t solved_ = 0;   ///< stops
     std::size_t followed_ = 0; ///< ways looked at for contact
     bool hopeless_ = false;    ///< a joint leaves its travel wherever the aligned ones stand

@@ -22,7 +22,7 @@ inline constexpr double overhang_step = 10;
 
 /// Settles what operations leave open: adds where the other joints stand to their postures, and what was chosen to the assembly's
 /// choices. `records` are the whole job's. An Error where no posture is free names the operation's place. Operations whose
-/// setup is unfit for it (no tool, no solver) stay open. At most some hundred ways of standing are looked at for contact in an
+/// setup is unfit for it (no tool, no solver) stay open. At most some hundred sets of parked positions are looked at for contact in an
 /// operation, some thousand for travel; where none of them is free, that is the error. A watch, which may be null, can stop it.
 Status choose_aligned(Assembly& assembly, RecordSource& records, const RunWatch* watch = nullptr);
 

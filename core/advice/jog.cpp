@@ -297,7 +297,7 @@ Jogger::Outcome Jogger::go(const Readings& now, const JogWay& way, bool closer)
                 low = middle;
             }
         }
-        const auto last = hindrance(at, way(high), closer, held); // what is in the way last is what is told
+        const auto last = hindrance(at, way(high), closer, held); // the last obstacle is the one reported
         Outcome out = last ? *last : why.value_or(Outcome{});
         out.readings = at;
         return out;

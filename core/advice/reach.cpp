@@ -27,7 +27,7 @@ double most_to_spare(const Joint& joint, double reading)
     return std::min(nearest - joint.travel->low, joint.travel->high - nearest);
 }
 
-/// The least that any solution is beyond travel; nothing where one is inside, or the direction is out of reach, which posting tells.
+/// The least that any solution is beyond travel; nothing where one is inside, or the direction is out of reach, which posting reports.
 std::optional<Overtravel> beyond(const InverseSolver& solver, const Machine& machine, const Pose& pose, double tool_length)
 {
     if (!solver.within_travel(pose, tool_length, machine.home()).empty()) {

@@ -15,7 +15,7 @@ struct FileUnits {
     [[nodiscard]] double of(bool linear) const { return linear ? length : angle; }
 };
 
-/// How files gave the readings of joints, by joint: only a machine tells whether a joint turns. Zero is no form.
+/// How files gave the readings of joints, by joint: only a machine says whether a joint turns. Zero has neither form.
 struct ReadingForm {
     bool angle = false;
     Place place;
@@ -24,7 +24,7 @@ using ReadingForms = std::map<std::string, ReadingForm>;
 
 /// Reads "units": {"length": "mm"|"inch", "angle": "deg"|"rad"}; required in every file with dimensions.
 FileUnits read_units(json::Fields& root);
-/// Those of a document that may be wrong otherwise: mm and radians where it tells none.
+/// Those of a document that may have other mistakes: mm and radians where it states none.
 [[nodiscard]] FileUnits units_of(const json::Document& document);
 
 /// Reads the path of another file, from the project's folder; required.

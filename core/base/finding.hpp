@@ -31,7 +31,7 @@ struct Finding {
     static Finding make(Severity severity, std::string kind, std::string message, std::string cure, double worst = 0);
 };
 
-/// Collects findings. Neighbouring ones of one kind and subject become a range that tells its worst member; at most
+/// Collects findings. Neighbouring ones of one kind and subject become a range that shows its worst member; at most
 /// `most_ranges` ranges of a kind are kept, what comes later is counted in the last of its subject, or of the kind.
 class FindingList {
 public:
@@ -40,9 +40,9 @@ public:
     /// `position` orders places of one subject: positions at most `gap` apart are one range.
     void add(Finding finding, const std::string& subject, std::size_t position, std::size_t gap = 1);
     void add(Finding finding) { add(std::move(finding), "", next_free_ += 1000); }
-    /// The errors of another list, but for those that are told already.
+    /// The errors of another list, but for those that are in this one already.
     void add_errors_of(const FindingList& other);
-    /// Counts a place into the open range of its kind and subject where it is no worse than what the range tells already; false where
+    /// Counts a place into the open range of its kind and subject where it is no worse than what the range shows already; false where
     /// a whole finding has to be added. Spares the texts of the many members of a range.
     bool absorb(const char* kind, const std::string& subject, std::size_t position, std::size_t gap, double worst,
                 std::uint32_t source_line, std::uint32_t code_line);

@@ -44,7 +44,7 @@ template <typename T>
 } // namespace wexilum
 
 /// A function whose loops over columns are compiled for four lanes in one register as well, where the processor has them; the results
-/// are the same to the last bit. A sanitizer can't stand what chooses between both at the start.
+/// are the same to the last bit. Sanitizers do not work with the code that chooses between both at the start.
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && defined(NDEBUG)
 #define WEXILUM_WIDE [[gnu::target_clones("avx2", "default")]]
 #else

@@ -13,7 +13,7 @@ namespace wexilum {
 
 /// Where a text has a character that is not plain; npos where it has none.
 [[nodiscard]] std::size_t first_unplain(std::string_view text);
-/// How such a character is told: its code, "0x0A".
+/// How such a character is named in messages: its code, "0x0A".
 [[nodiscard]] std::string code_of(char c);
 
 /// Why a text can't be a word of a program; nothing where it can. A word is plain, not empty, and has no blank at its ends.

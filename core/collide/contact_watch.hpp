@@ -43,13 +43,13 @@ public:
     void exchange(std::size_t solid, Solid by);
     /// A pair that is not watched may touch. All are watched at first.
     void watch(std::size_t pair, bool watched) { pairs_[pair].watched = watched; }
-    /// How far a pair is kept apart from here on, mm; pair() tells what the machine states.
+    /// How far a pair is kept apart from here on, mm; pair() has what the machine states.
     void keep(std::size_t pair, double clearance) { pairs_[pair].clearance = clearance; }
     [[nodiscard]] std::size_t pairs() const { return pairs_.size(); }
     [[nodiscard]] const std::vector<Solid>& solids() const { return solids_; }
     [[nodiscard]] const KeptApart& pair(std::size_t pair) const { return pairs_[pair].kept; }
 
-    /// Follows a motion in which every joint goes in proportion from one stand to the other, but for `slack` mm by which points may be
+    /// Follows a motion in which every joint goes in proportion from one position to the other, but for `slack` mm by which points may be
     /// beside that. Adds the meetings to `out`: for each two solids the nearest place.
     void along(const Readings& from, const Readings& to, double slack, std::vector<Meeting>& out);
 

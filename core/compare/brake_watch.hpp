@@ -8,11 +8,11 @@
 
 namespace wexilum {
 
-/// Follows the cuts of operations and tells of joints that stand still in all of one operation's, and which their brakes do not hold.
+/// Follows the cuts of operations and reports joints that stand still in all cuts of one operation without being held by their brakes.
 /// What may only be positioned is the control's to judge, motion by motion.
 class BrakeWatch {
 public:
-    /// Is told of the joint, of the first cut that it was not held in, and of the record that was cut.
+    /// Called with the joint, the first cut in which it was not held, and the record that was cut.
     using Told = std::function<void(const Joint& joint, const Expected& item, BlockNumber block)>;
 
     /// The machine must outlive the watch.

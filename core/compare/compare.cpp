@@ -80,7 +80,7 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
     place_.forget_link();
 }
 
-/// Whether the tool stands in its cut: the path goes on cutting from here, and nothing has retracted.
+/// Whether the tool is in its cut: the path goes on cutting from here, and nothing has retracted.
 bool Comparer::inside_cut()
 {
     if (follower_.last_readings().size() == 0 || links_.retracted(follower_.last_readings())) {
@@ -94,7 +94,7 @@ bool Comparer::inside_cut()
     return false;
 }
 
-/// What the run has put into the path may stand between its cuts only.
+/// What the run has put into the path may come between its cuts only.
 void Comparer::check_added(const char* what, BlockNumber block)
 {
     if (place_.current()->added && inside_cut()) {

@@ -16,7 +16,7 @@ namespace wexilum {
 
 class Comparer final : public MotionListener {
 public:
-    /// Everything must outlive the comparer. `follower`: the one that it is to listen to. `observer` is told what is measured; may be null.
+    /// Everything must outlive the comparer. `follower`: the one that it is to listen to. `observer` gets what is measured; may be null.
     Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report, MotionListener* observer = nullptr);
 
     /// The file that the following blocks come from, for places.

@@ -1,4 +1,4 @@
-// What a comparison tells: findings with their places in path and code, and how far off the tool was.
+// What a comparison reports: findings with their places in path and code, and how far off the tool was.
 #pragma once
 
 #include "core/compare/expected.hpp"
@@ -14,7 +14,7 @@ class PathCheck;
 
 class CompareLog {
 public:
-    /// All must outlive the log. `observer` is told what is measured; may be null.
+    /// All must outlive the log. `observer` gets what is measured; may be null.
     CompareLog(const Machine& machine, const ExpectedPath& path, ReplayReport& report, MotionListener* observer);
     CompareLog(const CompareLog&) = delete;
     CompareLog& operator=(const CompareLog&) = delete;
@@ -33,7 +33,7 @@ public:
     {
         note(report_.between, deviation, budget, item, block);
     }
-    /// The sums are for everybody to add to.
+    /// Every check adds to the sums.
     [[nodiscard]] ReplayReport& report() { return report_; }
     [[nodiscard]] MotionListener* observer() const { return observer_; }
     /// The ratio of deviation to budget that is the largest so far.
@@ -58,7 +58,8 @@ private:
     std::vector<const PathCheck*> checks_;
 };
 
-/// Looks at motions of a kind. Whoever does is one: it has to say of which cuts nothing needs a closer look, and it is asked by being one.
+/// Looks at motions of a kind. A check has to say which cuts need no closer look from it; its constructor enters it in the log, so that
+/// none can be forgotten.
 class PathCheck {
 public:
     /// The log must outlive the check, and the check whoever asks the log for its checks.
@@ -72,7 +73,7 @@ public:
     [[nodiscard]] virtual bool leaves_cuts_plain(const ReplayMove& common, const Expected& state) const = 0;
 
 protected:
-    CompareLog& log_; // NOLINT(misc-non-private-member-variables-in-classes): every check tells there
+    CompareLog& log_; // NOLINT(misc-non-private-member-variables-in-classes): every check reports there
 };
 
 [[nodiscard]] inline bool fits(const Deviation& deviation, const Budget& budget)

@@ -211,7 +211,7 @@ void CutCheck::sample(const SeenMotion& seen, const Expected& item, bool to_the_
 
 double CutCheck::place_by_time(const SeenMotion& seen, const Expected& item, double s, double& reach)
 {
-    // The feed word tells how far along the path a block goes, more finely than its rounded end does.
+    // The feed word says how far along the path a block goes, more finely than its rounded end does.
     const double length = item.piece.length();
     const double whole = item.seconds(length, length);
     if (whole <= 0 || seen.move.seconds <= 0 || length < still_length) {
@@ -226,11 +226,11 @@ double CutCheck::place_by_time(const SeenMotion& seen, const Expected& item, dou
     place_.progress.exact =
         place_.progress.exact && !seen.move.at_joint_limit && by_time < 1 && std::abs(by_time - s) * length <= 2 * seen.budget.tip;
     if (!place_.progress.exact) {
-        return s; // limited by a joint, or a wrong feed: told elsewhere
+        return s; // limited by a joint, or a wrong feed: reported elsewhere
     }
     reach = place_.progress.reach + BudgetRule::computing_tip;
     if (seen.move.tip_solver != nullptr) {
-        reach += 2 * seen.budget.tip; // the feed is the tip's own: its way between two rounded places tells no more than they do
+        reach += 2 * seen.budget.tip; // the feed is the tip's own: its way between two rounded places says no more than they do
     }
     return by_time;
 }

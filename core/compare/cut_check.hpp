@@ -31,7 +31,7 @@ public:
 
     /// How much faster a cut goes than it should, and how much may be.
     struct FeedMisfit {
-        double percent = 0; ///< 0 where no feed is asked or in force, or the way is too short to tell
+        double percent = 0; ///< 0 where no feed is asked or in force, or the way is too short to say
         double allowed = 0;
     };
     /// A cut of `length` mm is to take `wanted` s, and takes `seconds`. `precision`: of its feed word; `tip`: each end's budget.

@@ -1,5 +1,5 @@
 // Cuts that each end at the path's next record, as nearly all do: what one by one would find, for many at once, as far as there is
-// nothing to tell of them.
+// nothing to report about them.
 #pragma once
 
 #include "core/compare/cut_check.hpp"
@@ -46,7 +46,7 @@ private:
     StateCheck& states_;
     CompareLog& log_;
 
-    // How many are tried at once: few where few had nothing to tell, none for a while where none had.
+    // How many are tried at once: few where few could be done at once, none for a while where none could.
     std::size_t tried_ = longest_run;
     std::size_t rest_ = 0;
     std::size_t misses_ = 0;

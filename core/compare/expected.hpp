@@ -82,7 +82,7 @@ public:
     };
     /// They live until anything else is called. Precondition: every item that has been made is passed, or nothing comes of it.
     [[nodiscard]] std::optional<Cuts> cuts();
-    /// The next `count` of those that cuts() has told are passed.
+    /// The next `count` of those that cuts() has given are passed.
     void pass_cuts(std::size_t count);
     /// Items before `index` are not asked for again.
     void pass(std::size_t index)

@@ -11,9 +11,9 @@ public:
     /// All must outlive the object.
     HoleCheck(const Task& task, PathPlace& place, RecordCheck& records, StateCheck& states, LinkCheck& links, CompareLog& log);
 
-    /// A motion while a hole is being drilled or is waited for; false where it is none of it. Precondition: one of both.
+    /// A motion while a hole is being drilled or waited for; false where it does not belong to the hole. Precondition: one of the two.
     bool take(const SeenMotion& seen);
-    /// A dwell while a hole is being drilled; `tip`: where the tool stands. Precondition: one is.
+    /// A dwell while a hole is being drilled; `tip`: where the tool is. Precondition: a hole is being drilled.
     void dwell(const Vec3& tip, BlockNumber block, double seconds);
 
     /// A hole that has been begun is drilled block by block.

@@ -188,7 +188,7 @@ void LinkCheck::check_deep(const SeenMotion& seen)
     if (item != nullptr && item->posture != nullptr && std::any_of(item->posture->held.begin(), item->posture->held.end(), parks)) {
         return; // a joint goes where the next operation parks it, which is judged there
     }
-    const double low = out.dot(seen.to.tip); // what its joints do on the way is told by the other checks
+    const double low = out.dot(seen.to.tip); // the other checks report what its joints do on the way
     if (least < 1e100 && !retracted(m.to) && low < least - 2 * seen.budget.tip - 1e-3) {
         log_.find(Severity::error, "rapid-too-deep", "",
                   fmt::format("a rapid goes {:.3f} mm deeper than the path on both its sides", least - low),

@@ -26,7 +26,7 @@ public:
     /// The target that is waited for is missed.
     void miss();
     [[nodiscard]] bool retracted(const Readings& readings);
-    /// The path is over: tells of joints that have been left somewhere.
+    /// The path is over: reports joints that have been left away from home.
     void finish();
 
     /// Rapids are none of its cuts.

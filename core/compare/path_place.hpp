@@ -14,7 +14,7 @@ struct PieceProgress {
     double along = 0;   ///< by the tip, 0 to 1
     double place = 0;   ///< the same by time, where that is finer
     double reach = 0;   ///< mm: how far off that may be, by the feed words of all its blocks
-    bool exact = true;  ///< every block of this piece so far told its place by its time
+    bool exact = true;  ///< so far the place of every block of this piece was known from its time
     BlockNumber block;  ///< that last moved along it
     Deviation short_of; ///< how far its end was from the piece's end
 };

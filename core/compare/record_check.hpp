@@ -1,4 +1,4 @@
-// Records that motions reach: how far off the tool is, and which axis word is wrong where the tool hardly tells, as near a pole.
+// Records that motions reach: how far off the tool is, and which axis word is wrong where the tool's pose hardly shows it, as near a pole.
 #pragma once
 
 #include "core/compare/budget.hpp"

@@ -1,4 +1,4 @@
-// What a comparison tells.
+// What a comparison reports.
 #pragma once
 
 #include "core/base/finding.hpp"

@@ -11,7 +11,7 @@
 namespace wexilum {
 namespace {
 
-/// The first joint that a person has set otherwise than the posture holds it; nullptr where all stand right.
+/// The first joint that a person has set differently from the posture; nullptr where all are as it says.
 const HeldJoint* wrong_by_hand(const Machine& machine, const Posture& posture, const Readings& readings)
 {
     for (const HeldJoint& held : posture.held) {
@@ -108,7 +108,7 @@ void StateCheck::check_kerf(const SeenMotion& seen)
     }
 }
 
-/// The tool cuts before a person has made the machine stand as the path needs it.
+/// The tool cuts before a person has set the machine as the path needs it.
 void StateCheck::miss_posture(const ReplayMove& move)
 {
     const Expected& item = *place_.current();

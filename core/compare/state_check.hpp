@@ -1,4 +1,4 @@
-// What a cut is done with: tool, spindle, coolant, how the machine stands by hand and parked, brakes, and what a blade may not reach.
+// What a cut is done with: tool, spindle, coolant, what is set by hand and parked, brakes, and what a blade may not reach.
 #pragma once
 
 #include "core/compare/brake_watch.hpp"
@@ -20,7 +20,7 @@ public:
     void check(const SeenMotion& seen, const Expected& item);
     /// Cuts from `first` to before `end` of a run, which are plain.
     void note_cuts(const CutRun& run, std::size_t first, std::size_t end, const Expected& state) { brakes_.cuts(run, first, end, state); }
-    /// A person has made the machine stand: whether it is as an item of the path needs it.
+    /// A person has set the machine: whether it is as an item of the path needs it.
     [[nodiscard]] bool stands_as(const Posture& posture, std::uint32_t mount, const Readings& readings) const;
     /// The path is over.
     void finish() { brakes_.settle(); }

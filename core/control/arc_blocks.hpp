@@ -13,7 +13,7 @@ public:
     ArcBlocks(ControlParts& parts, Motions& motions) : parts_(parts), motions_(motions) {}
 
     /// Along the arc that the block's words draw to a place, as Motions::targets(). Where they draw none that the control moves, it is
-    /// told, and the way is straight.
+    /// reported, and the way is straight.
     void run(const BlockWords& words, const Readings& to, bool clockwise);
 
 private:

@@ -45,9 +45,9 @@ struct BlockWords {
         }
         return word;
     }
-    /// Takes a block's words apart. False where the control can't read them, which is told.
+    /// Takes a block's words apart. False where the control can't read them, which is reported.
     bool sort(const CodeBlock& block, const ModalWords& modal, ControlLog& log);
-    /// Words that nothing has read have no meaning in the block, which is told.
+    /// Words that nothing has read have no meaning in the block, which is reported.
     void report_unused(const CodeBlock& block, ControlLog& log) const;
     /// A block that the operator may have the control skip: without it the program has to be the same.
     void check_skippable(ControlLog& log) const;

@@ -16,7 +16,7 @@
 
 namespace wexilum {
 
-/// Takes a text apart into lines, without their ends. A line longer than a control reads is cut, so that it is told as too long.
+/// Takes a text apart into lines, without their ends. A line longer than a control reads is cut, so that it is reported as too long.
 class LineReader {
 public:
     /// The source must outlive the reader.
@@ -123,7 +123,8 @@ private:
 /// The lines of another source, while nobody stops the run that reads them.
 class WatchedLines final : public LineSource {
 public:
-    /// `watch` may be null; otherwise it is told how many lines have been read, those of `before` counted in. All must outlive the object.
+    /// `watch` may be null; otherwise it gets the number of lines that have been read, those of `before` counted in. All must outlive the
+    /// object.
     WatchedLines(LineSource& lines, RunWatch* watch, std::uint64_t before = 0) : lines_(lines), watch_(watch), count_(before) {}
     const CodeLine* next() override;
     [[nodiscard]] const Status& status() const override { return stopped_.ok() ? lines_.status() : stopped_; }

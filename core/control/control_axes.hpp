@@ -39,7 +39,7 @@ public:
     [[nodiscard]] bool known(std::size_t joint) const { return (known_ >> joint & 1U) != 0; }
     void brought(std::size_t joint) { known_ |= std::uint32_t{1} << joint; }
     void forget() { known_ = 0; }
-    /// A cut while a joint may stand anywhere: told.
+    /// A cut while a joint's place is unknown: reported.
     void report_unplaced();
 
     /// Of a joint and those aligned with it the one that the block names; `otherwise` where it names none.
@@ -54,13 +54,13 @@ public:
     {
         return rotary(joint) ? modal_.angle(word) : modal_.length_as_it_is(word);
     }
-    /// Where an absolute word of such a value brings a joint, `offset` added; rad or mm. A turn without a way is told.
+    /// Where an absolute word of such a value brings a joint, `offset` added; rad or mm. A turn without a way is reported.
     [[nodiscard]] double turn(std::size_t joint, const CodeWord& word, double value, double offset);
     /// The same without a word about it.
     [[nodiscard]] Turned turned_by_word(std::size_t joint, double value, double offset) const;
     [[nodiscard]] TurnReading turn_reading(std::size_t joint) const { return turns_[joint]; }
 
-    /// At feed to a place: joints that may only be positioned are told.
+    /// At feed to a place: joints that may only be positioned are reported.
     void check_positioned(const Readings& to);
     void check_travel(const Readings& to);
 

@@ -22,7 +22,7 @@ public:
     [[nodiscard]] double take_waited();
     /// Joints that a brake could hold, and which none holds for all that is known, a bit each.
     [[nodiscard]] std::uint32_t open() const;
-    /// How each stands is not known any more.
+    /// Whether each is locked is not known any more.
     void forget() { locked_ = {}; }
 
     /// mm or rad: how far a joint may go in a cut, with nothing to say about it or its brake. Precondition: leaves_cuts_plain().

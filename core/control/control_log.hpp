@@ -1,4 +1,4 @@
-// What a control tells: what it does next and what there is to say about it, each at the block at hand.
+// What a control reports: what it does next, and findings about it, each at the block at hand.
 #pragma once
 
 #include "core/base/finding.hpp"
@@ -36,7 +36,7 @@ public:
     void end() { ended_ = true; }
 
     void report(Severity severity, const char* kind, const std::string& subject, std::string message, std::string cure, double worst = 0);
-    /// What is in force or stands somewhere without the program's doing: told once a cause.
+    /// What is in force, or where a joint is, without the program's doing: reported once a cause.
     void rely_on(const std::string& subject, const std::string& what, const char* cure);
     /// Whether nothing is known that the program has not stated: the program begins so, or it is in a loop.
     [[nodiscard]] bool from_unknown() const { return from_unknown_; }
@@ -85,7 +85,8 @@ private:
     bool unknown_outside_ = false; ///< from_unknown_ as it is outside the loop
 };
 
-/// A part of a control's state. Whatever may act on a cut is one: it has to say when it leaves cuts plain, and it is asked by being one.
+/// A part of a control's state. Whatever may act on a cut is a part: it has to say when it leaves cuts plain. Its constructor enters it in
+/// the log, so that none can be forgotten.
 class ControlPart {
 public:
     /// The log must outlive the part, and the part whoever asks the log for its parts.
@@ -99,7 +100,7 @@ public:
     [[nodiscard]] virtual bool leaves_cuts_plain() const = 0;
 
 protected:
-    ControlLog& log_; // NOLINT(misc-non-private-member-variables-in-classes): every part tells there
+    ControlLog& log_; // NOLINT(misc-non-private-member-variables-in-classes): every part reports there
 };
 
 } // namespace wexilum

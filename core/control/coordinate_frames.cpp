@@ -111,7 +111,7 @@ void CoordinateFrames::apply(BlockWords& words)
                 refuse(status.error());
             }
             log_.note_change(!surface_ || !before || surface_->scale != before->scale);
-        } else if (meaning->function != Function::joint_coordinates) { // whether that changes anything the word in force tells
+        } else if (meaning->function != Function::joint_coordinates) { // whether that changes anything the word in force says
             begin_frame(*meaning, words);
         }
     }

@@ -1,4 +1,4 @@
-// What X, Y and Z tell where that is not the joints' own coordinates: the tip's place (tool-centre-point control, tilted planes, the room),
+// What X, Y and Z mean where that is not the joints' own coordinates: the tip's place (tool-centre-point control, tilted planes, the room),
 // or the way round a cylinder.
 #pragma once
 
@@ -27,7 +27,7 @@ public:
     [[nodiscard]] bool in_frame() const { return tip_ && tip_->kind != FrameKind::joints; }
     [[nodiscard]] bool on_plane() const { return tip_ && tip_->kind == FrameKind::tilted_plane; }
     [[nodiscard]] bool on_surface() const { return surface_.has_value(); }
-    /// Whether the words tell something else than joints.
+    /// Whether the words mean something else than joints.
     [[nodiscard]] bool any() const { return in_frame() || on_surface(); }
     /// The joint that turns the cylinder, and the one under whose letter the way round stands. Precondition: on_surface().
     [[nodiscard]] std::size_t turning() const { return surface_->turning; }
@@ -41,7 +41,7 @@ public:
 
     /// What an absolute word of a joint is counted from, mm or rad: 0 for a coordinate of the tip.
     [[nodiscard]] double offset(std::size_t joint);
-    /// Where the machine stands, as the words in force would tell it.
+    /// Where the machine stands, in the coordinates that the words in force mean.
     [[nodiscard]] Readings here();
     /// A motion whose ends are coordinates becomes one of the joints; `place`: where it goes, as here(). Precondition: in_frame().
     void move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move);
@@ -53,9 +53,9 @@ public:
     [[nodiscard]] bool leaves_cuts_plain() const override;
 
 private:
-    /// A cylinder on whose surface the words tell motion.
+    /// A cylinder on whose surface the words describe motion.
     struct Surface {
-        std::size_t flat;    ///< the joint whose letter tells the way round, mm
+        std::size_t flat;    ///< the joint whose letter gives the way round, mm
         std::size_t turning; ///< the joint that turns the cylinder
         double scale;        ///< mm a rad
     };

@@ -40,7 +40,7 @@ public:
     /// A cut at a feed word that was read so: it is in force, where the mode keeps it.
     void cut_at(Function mode, const FeedWord& word);
 
-    /// By what the feeds of motions are told.
+    /// What feed words of motions mean.
     struct Clock {
         Function mode = Function::feed_per_minute;
         double rpm = 0;
@@ -67,7 +67,7 @@ public:
     {
         return {mode, rpm_.value_or(0), controller_.rotary_feed == Controller::RotaryFeed::combined && !tip};
     }
-    /// How long a motion takes and what says so. Without a feed in force it takes no time, which is told.
+    /// How long a motion takes and what says so. Without a feed in force it takes no time, which is reported.
     void time(ReplayMove& move);
     /// What the slowest joint needs, s.
     [[nodiscard]] double least_seconds(const Readings& from, const Readings& to) const;

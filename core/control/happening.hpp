@@ -19,8 +19,8 @@ struct Happening {
         message, ///< a comment of the program, where the control shows it
         call,    ///< of the subprogram `number`
         back,    ///< from a subprogram
-        loop,    ///< what follows up to the loop's end is done `count` times; it is told once
-        by_hand, ///< at a stop a person has done what messages told: `mount` has the tool, and the joints stand as `readings` says
+        loop,    ///< what follows up to the loop's end is done `count` times; the happening comes once
+        by_hand, ///< at a stop a person has done what messages asked for: `mount` has the tool, and the joints stand as `readings` says
         end      ///< of the program
     };
     Kind kind = Kind::end;

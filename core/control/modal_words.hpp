@@ -21,7 +21,7 @@ public:
         bool by_program = false;
     };
     [[nodiscard]] const State& state(Group group) const { return state_[std::size_t(group)]; }
-    /// What is in force, for a block that depends on it: one that relies on what the program has not stated is told where nothing is
+    /// What is in force, for a block that depends on it: one that relies on what the program has not stated is reported where nothing is
     /// known. Null: nothing.
     [[nodiscard]] const WordMeaning* use(Group group);
     /// The same as a function; `otherwise`: where nothing is in force.
@@ -53,9 +53,9 @@ public:
     [[nodiscard]] double length_as_it_is(const CodeWord& word) const { return value(word, controller_.length_increment) * unit_; }
     /// rad.
     [[nodiscard]] double angle(const CodeWord& word) const { return to_rad(value(word, controller_.angle_increment)); }
-    /// s, as a dwell's word tells it.
+    /// s, as a dwell's word states it.
     [[nodiscard]] double dwell(const CodeWord& word) const;
-    /// The whole number, not below zero, that a word has; 0 where it has none, which is told.
+    /// The whole number, not below zero, that a word has; 0 where it has none, which is reported.
     [[nodiscard]] std::uint32_t whole(const CodeWord& word);
 
     /// Where each word in force is one of those that are known to leave straight cuts as they are: one that nobody has thought of is not.

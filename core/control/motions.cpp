@@ -35,7 +35,7 @@ std::optional<Readings> Motions::targets(const BlockWords& words)
     const bool machine = words.has(Function::machine_coordinates);
     Readings to = machine ? axes.now() : frames.here();
     const bool turned = zero.turned() && !machine;
-    if (turned) { // what the turned coordinates tell where the joints stand
+    if (turned) { // the turned coordinates of where the joints stand
         zero.take_register();
         zero.turn(to, -1);
     }

@@ -1,4 +1,4 @@
-// The person at the machine: does at a stop what messages of the program told, as the machine's attachments word them.
+// The person at the machine: does at a stop what messages of the program ask for, in the words of the machine's attachments.
 #pragma once
 
 #include "core/machine/machine.hpp"
@@ -23,12 +23,12 @@ public:
         enum class Kind { fit, remove, set } kind = Kind::fit;
         JointIndex joint;             ///< to be set,
         double reading = 0;           ///< rad, as the scale says
-        std::optional<double> amount; ///< rad, where the message tells it: with the sense, counted as the readings rise
+        std::optional<double> amount; ///< rad, where the message says it: with the sense, counted as the readings rise
         bool readable = true;         ///< false: its reading or joint could not be read
     };
     /// A comment of the program. One that is not a message of an attachment says nothing.
     void hear(std::string_view comment);
-    /// What has been told and not been done, in order; forgotten with this call.
+    /// What has been asked for and not been done, in order; forgotten with this call.
     [[nodiscard]] std::vector<Task> take() { return std::move(tasks_); }
     [[nodiscard]] bool waits() const { return !tasks_.empty(); }
 

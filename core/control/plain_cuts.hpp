@@ -1,4 +1,4 @@
-// Plain cuts of the control: blocks that say no more than where joints go and how fast, read and told many at once.
+// Plain cuts of the control: blocks that say no more than where joints go and how fast, read and handed on many at once.
 #pragma once
 
 #include "core/control/motions.hpp"
@@ -20,7 +20,7 @@ public:
     [[nodiscard]] bool take(const CodeBlock& block);
     /// Tells the cuts so far, before anything but a plain cut; none is one until look().
     void end();
-    /// What has been told has been taken.
+    /// The cuts that were handed on have been taken.
     void forget_told();
 
 private:

@@ -21,7 +21,7 @@ struct SimulatedControl::Working {
     Motions motions{parts};
     ArcBlocks arcs{parts, motions};
     PointCycles cycles{parts, motions};
-    std::unique_ptr<PlainCuts> plain; ///< null where cuts are told one by one
+    std::unique_ptr<PlainCuts> plain; ///< null where cuts come one by one
     BlockWords words;                 ///< of the block at hand
 
     Working(const Controller& controller, const Machine& machine, Readings& readings, ControlMemory memory, const ControlStart& start,
@@ -279,7 +279,7 @@ void SimulatedControl::dwell(const BlockWords& words)
     parts.log.note_change();
 }
 
-/// Which coordinates the words tell from here on.
+/// Which coordinates the words mean from here on.
 void SimulatedControl::apply_coordinates(BlockWords& words)
 {
     ControlParts& parts = working_->parts;

@@ -22,7 +22,7 @@ struct ControlStart {
     std::string file;           ///< of the program, for places
     bool from_unknown = false;  ///< nothing is known to be in force, and relying on it is a finding; otherwise the power-on words are
     std::uint32_t channel = 1;  ///< not 0
-    bool cuts_together = false; ///< plain cuts may be told many at once, some blocks later, but before whatever else the control does
+    bool cuts_together = false; ///< plain cuts may come many at once, some blocks later, but before whatever else the control does
     std::optional<std::uint32_t> mount =
         std::nullopt; ///< that carries its tool, by its place in Machine::mounts; none: the machine's first
 };
@@ -73,7 +73,7 @@ private:
     std::unique_ptr<Working> working_;
     BlockNumber line_;                ///< of the file
     const CodeBlock* open_ = nullptr; ///< the block whose motion has been done, and the rest not
-    bool held_ = false;               ///< what was told last is a wait
+    bool held_ = false;               ///< the last happening was a wait
 };
 
 } // namespace wexilum

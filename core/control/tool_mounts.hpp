@@ -1,4 +1,4 @@
-// What carries a control's tool: mounts that it takes by words, and attachments that a person fits and sets as messages tell.
+// What carries a control's tool: mounts that it takes by words, and attachments that a person fits and sets as messages ask.
 #pragma once
 
 #include "core/control/operator.hpp"

@@ -35,7 +35,7 @@ public:
     /// Joints that are shifted, a bit each.
     [[nodiscard]] std::uint32_t shifted() const { return shifted_; }
 
-    /// Coordinates turned in a plane, about a place that the words told.
+    /// Coordinates turned in a plane, about a place that the words stated.
     struct TurnedPlane {
         std::array<std::size_t, 2> joints; ///< behind the plane's first and second axis
         int across = 2;                    ///< the direction across it

@@ -112,7 +112,7 @@ private:
         });
     }
 
-    /// The joint that turns the cylinder, and the letter that tells the way round.
+    /// The joint that turns the cylinder, and the letter that gives the way round.
     void read_surface(Fields& fields, WordMeaning& meaning)
     {
         std::string flat;

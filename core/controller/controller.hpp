@@ -25,7 +25,7 @@ struct WordMeaning {
     Function function = Function::rapid;
     std::string work_register; ///< for work_offset
     std::string joint;         ///< for brake_lock and brake_release; for cylinder_surface the one that turns
-    char flat = 0;             ///< for cylinder_surface: the letter that tells the way round
+    char flat = 0;             ///< for cylinder_surface: the letter that gives the way round
     std::string mount;         ///< for tool_mount: its id
     std::string mark;          ///< for wait: the same in the programs of all channels
     CycleMotion cycle;         ///< for cycle

@@ -50,11 +50,11 @@ enum class Function : std::uint8_t {
     loop_end,
     brake_lock, ///< of one joint
     brake_release,
-    joint_coordinates, ///< the words X, Y and Z tell what FrameKind says
+    joint_coordinates, ///< the words X, Y and Z mean what FrameKind says
     tool_centre_point,
     tilted_plane,
     world_coordinates,
-    cylinder_surface, ///< a length word tells the way round a cylinder, which a rotary joint turns
+    cylinder_surface, ///< a length word gives the way round a cylinder, which a rotary joint turns
     tool_mount,       ///< another tool mount carries the tool: a second cutter, or a head that the control fits by itself
     subprogram_call,
     subprogram_return,

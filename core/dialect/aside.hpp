@@ -17,7 +17,7 @@ struct AsideWord {
     std::uint8_t index = 0; ///< as in Slot
     char address = '?';
     Quantity quantity = Quantity::whole;
-    std::int64_t counts = 0;           ///< as the program tells it: a joint's sign is in it
+    std::int64_t counts = 0;           ///< as the program states it: a joint's sign is in it
     const std::string* text = nullptr; ///< a whole word of the dialect instead of address and number; outlives the line
     std::optional<double> exact{};     ///< counts before they were rounded, where they are known
 };

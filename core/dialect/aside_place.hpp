@@ -1,4 +1,4 @@
-// Where lines that had been kept aside came to stand.
+// Where lines that had been kept aside were written.
 #pragma once
 
 #include <cstdint>
@@ -6,7 +6,7 @@
 
 namespace wexilum {
 
-/// Where the lines of an aside came to stand in the program.
+/// Where the lines of an aside were written in the program.
 struct AsidePlace {
     std::uint32_t id = 0;
     std::uint32_t first = 0; ///< line, from 1

@@ -179,7 +179,7 @@ private:
         });
     }
 
-    /// The text of a node, told where it can't be a word.
+    /// The text of a node; reported where it can't be a word.
     const std::string& word(const Node& node)
     {
         if (const auto unfit = unfit_word(node.text)) {

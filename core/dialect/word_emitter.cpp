@@ -346,7 +346,7 @@ bool WordEmitter::is_plain(const std::string& line) const
 bool WordEmitter::add_literal(const std::string& line)
 {
     const bool plain = is_plain(line);
-    add_line(plain || aside_ ? line : numbered(line)); // one kept aside gets its number where it comes to stand
+    add_line(plain || aside_ ? line : numbered(line)); // one kept aside gets its number where it is written in the end
     return !plain;
 }
 
@@ -457,7 +457,7 @@ WordEmitter::History WordEmitter::happened(Quantity quantity) const
     return {lines_, quantity, aside_ ? aside_->id : 0, aside_ ? std::uint32_t(aside_->lines.size()) : 0};
 }
 
-/// Lines that were kept aside are told where they have come to stand; copies of them that calls have taken the place of, there as well.
+/// Lines that were kept aside are reported where they were written in the end; so are copies that calls have replaced.
 std::uint32_t WordEmitter::line_of(const History& history) const
 {
     const auto stands = history.aside != 0 ? probe_->asides.find(history.aside) : probe_->asides.end();

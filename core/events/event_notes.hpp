@@ -1,4 +1,4 @@
-// Where the events are, for what they tell: the record at hand, its findings, and the probe that watches for a block.
+// What findings of events refer to: the record at hand, its findings, and the probe that watches for a block.
 #pragma once
 
 #include "core/base/finding.hpp"

@@ -104,7 +104,7 @@ void NativeEvents::finish()
     check_written();
 }
 
-/// What only the finished text tells.
+/// What only the finished text shows.
 void NativeEvents::check_written()
 {
     const std::size_t most = assembly_.controller.line_most;

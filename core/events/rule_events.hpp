@@ -30,7 +30,7 @@ public:
     RuleEvents(const Parts& parts, const RunWatch* watch);
 
     [[nodiscard]] bool any() const { return rules_.has_value(); }
-    /// Reads the rulebook. Where it can't be run the program is made without it, which is told.
+    /// Reads the rulebook. Where it can't be run the program is made without it, which is reported.
     void load(FindingList& findings);
     /// Counts events.
     void seen(EventKind kind, std::size_t times);
@@ -91,7 +91,7 @@ private:
     void fill(EventKind kind, const Record& record);
     void fail(EventKind kind, const RuleFault& fault);
     void left_out(EventKind kind);
-    /// Cuts that wait are written, and the probe is told.
+    /// Cuts that wait are written, and the probe is informed.
     void begin_writing();
     /// Makes a stop or dwell that a rule adds part of the agreed path.
     void add_to_path(const RecordData& data);

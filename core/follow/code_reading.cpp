@@ -101,7 +101,7 @@ void CodeReader::moved(const Followed& motion)
     out_.waited += move.waited;
     (cuts ? out_.cutting : out_.rapid) += move.seconds;
     places_of(move, motion.turn, places_);
-    if (!begun_ || cuts) { // otherwise the motion before has told where this one begins
+    if (!begun_ || cuts) { // otherwise the motion before has set where this one begins
         note(move.from, motion.from.tip, move.block, cuts);
         begun_ = true;
     }

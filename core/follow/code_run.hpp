@@ -33,11 +33,11 @@ struct CodeRunOptions {
     bool from_unknown = false;
     int threads = 1;           ///< with two the code's words are read beside the rest; what is found is the same
     RunWatch* watch = nullptr; ///< may be null
-    std::uint64_t before = 0;  ///< lines of other files that the watch has been told of
+    std::uint64_t before = 0;  ///< lines of other files that the watch has counted
 };
 
-/// Runs a program from its first line to its last with a control fresh from its start, on a machine at home; tells the follower. How many
-/// lines it has. An Error where the source fails, or the watch stops it.
+/// Runs a program from its first line to its last with a control fresh from its start, on a machine at home; the follower gets its motions.
+/// How many lines it has. An Error where the source fails, or the watch stops it.
 Result<std::uint64_t> run_code(const CodeContext& context, const CodeStream& code, const CodeRunOptions& options, Follower& follower,
                                FindingList& findings);
 

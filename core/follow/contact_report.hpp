@@ -28,7 +28,7 @@ struct ContactPlace {
 };
 inline constexpr std::size_t most_contact_places = 500;
 
-/// What checking a job's code for contact tells.
+/// What checking a job's code for contact finds.
 struct ContactReport {
     FindingList findings;             ///< of contact alone; what else the replay finds is not among them
     std::vector<ContactPlace> places; ///< in the order in which they begin, the first `most_contact_places`

@@ -41,7 +41,7 @@ struct FollowedCuts {
     [[nodiscard]] Followed cut(const ReplayMove& move, std::size_t i) const;
 };
 
-/// Is told of a control's motions with their poses, and of all else that happens as it is.
+/// Gets a control's motions with their poses, and everything else that happens unchanged.
 class MotionListener : public ReplaySink {
 public:
     void move(const ReplayMove& /*move*/) final {}
@@ -59,7 +59,7 @@ public:
     /// An Error of kind value where the machine lacks a tool mount or a work mount. The machine must outlive the follower.
     static Result<Follower> make(const Machine& machine, const Frame& part, std::optional<std::uint32_t> work = std::nullopt);
 
-    /// Listeners are told in the order in which they are added; they must outlive the follower's use.
+    /// Listeners are called in the order in which they are added; they must outlive the follower's use.
     void add(MotionListener& listener) { listeners_.push_back(&listener); }
     void take(const Happening& happening);
 

@@ -100,7 +100,7 @@ Status sync_each(Disk& disk, const std::vector<std::string>& folders)
 
 bool locked(int file) { return flock(file, LOCK_EX | LOCK_NB) == 0; }
 
-/// Takes what a program that is gone has left: opened and locked; -1 where somebody has it.
+/// Takes what a program that has ended has left: opened and locked; -1 where somebody has it.
 int take(const std::string& path)
 {
     const int file = ::open(path.c_str(), O_RDWR | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);

@@ -13,7 +13,7 @@
 namespace wexilum {
 
 /// Where a path leads: links are followed, also to a file that is not there yet. An error where there are too many of them, or where
-/// something stands at the end that is not a plain file. `there` tells what stands there; nothing where nothing does.
+/// something stands at the end that is not a plain file. `there` gets what is there; empty where nothing is.
 struct Target {
     std::string path;
     std::optional<struct stat> there;
@@ -21,7 +21,7 @@ struct Target {
 Result<Target> target_of(const std::string& path);
 
 /// The way of a set: all bytes go to files of temporary names beside the targets, then to the disk; a list of all pairs follows where there
-/// are several; then each gets its name, then the folders go to the disk. Whoever finds such a list of a program that is gone does the
+/// are several; then each gets its name, then the folders go to the disk. Whoever finds such a list of a program that has ended does the
 /// rest. A file keeps its mode, owner and attributes. One that has other names, or an owner whom this user can't give a file to, is written
 /// over in its place, under such a list as well.
 class FileSet final : public NewFiles {

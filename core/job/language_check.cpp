@@ -31,7 +31,7 @@ private:
         errors_.push_back({ErrorKind::value, std::move(message), {file_, 0, 0}, std::move(cure)});
     }
 
-    /// What a word means to the control; nullptr, which is told, where it does not know it or takes it for something else.
+    /// What a word means to the control; nullptr, which is reported, where it does not know it or takes it for something else.
     const WordMeaning* meaning(const std::string& word, Function wanted, const std::string& what)
     {
         const auto found = c_.words.find(normalised_word(word));

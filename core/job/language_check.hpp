@@ -9,7 +9,7 @@
 
 namespace wexilum {
 
-/// What of a dialect the control would not read, or read as something else; empty where all fits. Places name `dialect_file`.
+/// Words of a dialect that the control would not read, or would read as something else; empty where all fits. Places name `dialect_file`.
 [[nodiscard]] std::vector<Error> language_errors(const Controller& controller, const Dialect& dialect, const std::string& dialect_file);
 
 /// Why arcs of the toolpath become lines under such a dialect; empty where they are written as arcs.

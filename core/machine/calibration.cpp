@@ -37,7 +37,7 @@ std::vector<Unknown> unknowns_of(const Machine& machine, const Kinematics& kinem
             continue;
         }
         out.push_back({Unknown::Kind::zero, link.joint.value, joint.direction});
-        // Two of the base's directions that lie across the axis, as they are told by their names.
+        // Two of the base's directions that lie across the axis, by their names.
         for (int k = 0; k < 3; ++k) {
             int longest = 0;
             joint.direction.cwiseAbs().maxCoeff(&longest);

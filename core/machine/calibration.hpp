@@ -1,5 +1,5 @@
-// From readings and measured tip positions to what a machine has of its own: zeros, directions and points of its rotary joints, the
-// place of its gauge point. Least squares by Gauss and Newton with a singular value decomposition: what the measurements don't
+// From readings and measured tip positions to how a machine differs from its drawing: zeros, directions and points of its rotary
+// joints, the place of its gauge point. Least squares by Gauss and Newton with a singular value decomposition: what the measurements don't
 // determine stays as the drawing has it. Source: C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974, chapters 18 and 25.
 #pragma once
 

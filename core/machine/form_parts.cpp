@@ -91,7 +91,7 @@ std::vector<std::string> carriers(const Document& document, const PartPath& path
 
 constexpr std::array shapes{"box", "cylinder", "cone", "surface"};
 
-/// The key under which a body tells its shape; nullptr where it tells none.
+/// The key under which a body states its shape; nullptr where it states none.
 const char* shape_of(const Node& body)
 {
     const auto found = std::find_if(shapes.begin(), shapes.end(), [&](const char* shape) { return body.find(shape) != nullptr; });
@@ -285,7 +285,7 @@ Result<std::string> with_new_part_of_head(const Document& machine, MachinePart p
     if (!joint || json::node_at(machine, message) != nullptr) {
         return text;
     }
-    return form::then(text, machine.file_name(), [&](const Document& document) { // whoever sets it has to be told how
+    return form::then(text, machine.file_name(), [&](const Document& document) { // a person who sets it needs to know how
         return json::set_value(document, message, quoted("Set {joint} of the {name} to {reading} deg, {sense} by {amount}"));
     });
 }

@@ -22,7 +22,7 @@ namespace wexilum::form {
 [[nodiscard]] std::vector<std::size_t> with_carried(const json::Node& joints, std::size_t joint);
 /// Names that can carry a part: the base, and the joints that it does not itself carry.
 [[nodiscard]] std::vector<std::string> carriers(const json::Document& document, const PartPath& path);
-/// The key under which a body tells its shape; nullptr where it tells none.
+/// The key under which a body states its shape; nullptr where it states none.
 [[nodiscard]] const char* shape_of(const json::Node& body);
 
 /// A joint's, mount's or attachment's new name wherever the file says the old one.

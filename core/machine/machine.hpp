@@ -86,7 +86,7 @@ struct Mount {
     bool measured = true;    ///< false: an attachment whose gauge length nobody has stated
     Gearing gearing;
     std::optional<std::vector<std::string>> coolant; ///< the kinds that come through to its tool ("flood", …); none stated: all
-    std::string fit_message;                         ///< what a person is told to have it fitted; "{name}" is its name
+    std::string fit_message;                         ///< the message to have it fitted; "{name}" is its name
     std::string remove_message;                      ///< to have it taken off
     std::string set_message;                         ///< to have a joint of it set: "{name}", "{joint}", "{reading}", "{sense}", "{amount}"
     Frame frame = Frame::Identity(); ///< in the base frame, reference posture. Tool: origin at the gauge point, z from tip to holder

@@ -1,4 +1,4 @@
-// What can be told of each part of a machine file, for forms: fields with their units, and edits of the file's text by them. Nothing but
+// What each part of a machine file can state, for forms: fields with their units, and edits of the file's text by them. Nothing but
 // the edited values changes; whether the machine is a good one, reading it says.
 #pragma once
 
@@ -30,7 +30,7 @@ struct FormField {
     std::string help;              ///< one sentence
     FieldKind kind = FieldKind::text;
     expr::Dimension dimension; ///< of numbers
-    bool per_minute = false;   ///< a rate that the file tells by the minute; a bare number is read so
+    bool per_minute = false;   ///< a rate that the file states by the minute; a bare number is read so
     bool required = false;
     std::vector<std::string> choices; ///< as the file has them
     std::string fallback;             ///< of a choice: what holds where the file says nothing; empty: nothing does

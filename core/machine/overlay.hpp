@@ -9,7 +9,7 @@ namespace wexilum {
 inline constexpr double overlay_most_way = 10;       // mm
 inline constexpr double overlay_most_turn = 0.03491; // rad, 2 degrees
 
-/// A machine with the values of an "overlay/1" document put in; the machine's own witnesses are left away, as they hold for the drawing,
+/// A machine with the values of an "overlay/1" document put in; the machine's own witnesses are left out, as they hold for the drawing,
 /// the overlay's are checked. `machine_path` is what the overlay has to name as its machine. Nothing where a value is out of reach.
 Result<Machine> with_overlay(const Machine& machine, const std::string& machine_path, const json::Document& document);
 

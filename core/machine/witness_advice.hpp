@@ -1,4 +1,4 @@
-// Whether a machine's witnesses would tell an axis that is turned round.
+// Whether a machine's witnesses would show an axis that is turned round.
 #pragma once
 
 #include "core/base/file_units.hpp"
@@ -13,7 +13,7 @@ namespace wexilum {
 /// other way, with every witness still held.
 [[nodiscard]] std::vector<JointIndex> unwitnessed(const Machine& machine);
 
-/// A witness that would tell them all, as text for the machine's file, with readings inside travel that are far from those of the
+/// A witness that would show them all, as text for the machine's file, with readings inside travel that are far from those of the
 /// reference posture: its pose is what the machine says now, and has to be replaced by what is read off the real one.
 [[nodiscard]] std::string proposed_witness(const Machine& machine, const FileUnits& units);
 

@@ -57,7 +57,7 @@ Error all_in_one(const std::vector<Error>& errors)
     return first;
 }
 
-/// Errors as what one file's check tells.
+/// Errors as what one file's check reports.
 Result<CheckedFile> with_errors(CheckedFile checked, const std::vector<Error>& errors)
 {
     if (errors.empty()) {
@@ -77,7 +77,7 @@ Result<CheckedFile> check_rules(const FileSystem& files, const std::string& path
                        check_rule_text(*text, path, nullptr));
 }
 
-/// An error in a part of a file, told where the file names that part; one of its own at its place.
+/// An error in a part of a file, reported where the file names that part; one of its own at its place.
 Error in_part(Error error, const std::string& path, const json::Document& document)
 {
     const std::string& part = error.place.file;
@@ -156,7 +156,7 @@ Result<CheckedFile> check_overlay(const FileSystem& files, const std::string& pa
         "overlay/1", fmt::format("overlay of machine {}: {} hold", laid->name, counted(laid->witnesses.size(), "witness reading")), {}};
 }
 
-/// A post with its rulebook, whose folder is told from the project's folder: the one that "posts" lies in.
+/// A post with its rulebook, whose path begins at the project's folder: the one that "posts" lies in.
 Result<CheckedFile> check_post(const FileSystem& files, const std::string& path, const json::Document& document)
 {
     const auto post = read_post(document);

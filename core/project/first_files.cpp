@@ -134,7 +134,7 @@ void put_path(std::string& text, FirstKind kind, const std::string& path)
     }
 }
 
-/// The offsets of a machine's joints, all at nought.
+/// The offsets of a machine's joints, all zero.
 std::string offsets_of(const Machine& machine)
 {
     std::string out;

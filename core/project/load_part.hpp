@@ -9,7 +9,7 @@
 
 namespace wexilum {
 
-/// The file under its path in a folder; an Error tells the path without the folder. `folder` may be empty.
+/// The file under its path in a folder; an Error names the path without the folder. `folder` may be empty.
 inline Result<json::Document> load_document(const FileSystem& files, const std::string& folder, const std::string& path)
 {
     auto text = files.read_all(folder.empty() ? path : folder + "/" + path, json::max_bytes);

@@ -1,4 +1,4 @@
-// How motions of the machine stand to its limits.
+// How near motions of the machine come to its limits.
 #pragma once
 
 #include <cstddef>
@@ -6,7 +6,7 @@
 
 namespace wexilum {
 
-/// How a motion of the machine stands to its limits.
+/// How near a motion of the machine comes to its limits.
 enum class PathState : std::uint8_t { rapid, fits, margin_low, near_singular, beyond_travel, off_path, too_close, contact };
 inline constexpr std::size_t path_state_count = 8;
 

@@ -273,7 +273,7 @@ private:
         if (what.empty()) {
             const bool order = is.size() == was.size() && !std::equal(is.begin(), is.end(), was.begin());
             if (!order) {
-                return; // all that changed has been told
+                return; // all changes have been listed
             }
             what = "words in another order";
         }

@@ -1,4 +1,4 @@
-// What can be told about a rulebook without a job: its grammar, and names that are not there.
+// What can be checked of a rulebook without a job: its grammar, and names that are not there.
 #include "core/rules/rulebook.hpp"
 
 #include <fmt/format.h>

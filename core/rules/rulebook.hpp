@@ -94,7 +94,7 @@ private:
     std::vector<EventKind> active_; ///< events whose handlers run, outermost first
 };
 
-/// What is wrong with a rulebook as far as can be told without running a job: every file's grammar, unknown events and fields, what
+/// What is wrong with a rulebook as far as can be checked without running a job: every file's grammar, unknown events and fields, what
 /// happens while the rulebook's text runs.
 std::vector<Error> check_rulebook(const RulebookText& text, const RuleOptions& options);
 

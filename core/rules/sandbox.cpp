@@ -73,7 +73,7 @@ void* Sandbox::allocate(void* self, void* block, std::size_t old_size, std::size
     auto& sandbox = *static_cast<Sandbox*>(self);
     const std::size_t kind = old_size;
     if (block == nullptr) {
-        old_size = 0; // it tells the kind of a new object
+        old_size = 0; // it gives the kind of a new object
     }
     if (new_size == 0) {
         std::free(block);
@@ -219,7 +219,7 @@ int Sandbox::on_error(lua_State* L)
         std::size_t size = 0;
         const char* text = lua_tolstring(L, 1, &size);
         message.assign(text, std::min<std::size_t>(size, 500));
-        // What error() and luaL_error() put before it: the place is told by itself.
+        // What error() and luaL_error() put before it: the place is reported by itself.
         const std::string file = sandbox.fault_.place.file;
         const std::size_t end = message.find(": ");
         if (end != std::string::npos && message.rfind(':', end - 1) < end) {

@@ -123,7 +123,7 @@ private:
     const char* last_chunk_ = nullptr;                        ///< in which a line ran last, and
     std::vector<std::uint64_t>* last_counts_ = nullptr;       ///< its counts
     RuleFault fault_;
-    locale_t locale_ = nullptr; ///< "C": what rules make may not depend on whose desk it is
+    locale_t locale_ = nullptr; ///< "C": what rules make may not depend on whose machine it is
     locale_t before_ = nullptr;
 };
 

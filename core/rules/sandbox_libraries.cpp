@@ -337,8 +337,8 @@ bool calls_others(std::string_view table, std::string_view name)
     return table == "coroutine" || (table.empty() && name != "select" && name != "tonumber");
 }
 
-/// Puts a library's function, or what stands in for it, into the table on top; Lua's library is below it. Each is weighed: a text where a
-/// number belongs is read as one.
+/// Puts a library's function, or what stands in for it, into the table on top; Lua's library is below it. A text where a number belongs is
+/// read as one.
 void keep(lua_State* L, std::string_view table, const std::string& name)
 {
     lua_getfield(L, -2, name.c_str());

@@ -1,4 +1,4 @@
-// Functions on texts: what takes time by its data is counted, and nothing tells an address.
+// Functions on texts: what takes time by its data is counted, and nothing gives an address away.
 #include "core/rules/sandbox.hpp"
 #include "core/rules/sandbox_functions.hpp"
 #include "core/rules/text_pattern.hpp"

@@ -33,7 +33,7 @@ struct BlockTrace {
     double tool_length = 0;             ///< mm
 };
 
-/// Runs again up to a block (from 1) and tells about it. An Error of kind value where the program has no such block; errors of the
+/// Runs again up to a block (from 1) and describes it. An Error of kind value where the program has no such block; errors of the
 /// source and of `watch`, which may be null, are handed on.
 Result<BlockTrace> trace_block(const Assembly& assembly, RecordSource& records, Scratch& scratch, std::uint32_t block,
                                RunWatch* watch = nullptr);

@@ -21,7 +21,7 @@ namespace wexilum {
 struct Assembly;
 struct ReadPass;
 
-/// What a run tells beside the code.
+/// What a run reports beside the code.
 struct RunSummary {
     Outline outline;
     FindingList findings;
@@ -29,8 +29,8 @@ struct RunSummary {
     std::uint64_t bytes = 0;
     std::string channel = "1";
     std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
-    std::vector<AsidePlace> asides;    ///< where lines that had been kept aside came to stand
-    std::vector<LinkMark> links;       ///< where partial moves of links came to stand; of lines kept aside none
+    std::vector<AsidePlace> asides;    ///< where lines that had been kept aside were written
+    std::vector<LinkMark> links;       ///< where partial moves of links were written; none of lines kept aside
     std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
 };
 
@@ -60,7 +60,7 @@ public:
 };
 
 /// How often each line of the assembly's rulebook runs, found without keeping the code; `pass` is what a run of the same machine, setup,
-/// job and toolpaths has read. Takes longer than a run, as each line is told of.
+/// job and toolpaths has read. Takes longer than a run, as each line is counted.
 Result<RuleLineCounts> rule_line_counts(const Assembly& assembly, const std::shared_ptr<ReadPass>& pass, RunWatch* watch = nullptr);
 
 /// The excursions that a run makes, found without keeping its code. Costs nothing where no operation allows any.

@@ -30,7 +30,7 @@ Result<json::Patch> add_tool(const json::Document& setup, const Tool& tool);
 Result<json::Patch> remove_tool(const json::Document& setup, std::size_t tool);
 
 /// Reads tools from a table with a header of the keys of ToolField: number and name are needed, an empty diameter or length is none.
-/// Fields are parted by commas or semicolons, whichever the header has, and may stand in quotes. Lengths in mm.
+/// Fields are separated by commas or semicolons, whichever the header has, and may be in quotes. Lengths in mm.
 Result<std::vector<Tool>> read_tool_table(std::string_view text, const std::string& file_name);
 /// The whole "tools" array anew: tools of the table take the place of those with their number, the others stay, new ones follow.
 Result<json::Patch> merge_tools(const json::Document& setup, const std::vector<Tool>& tools);

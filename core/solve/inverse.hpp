@@ -76,7 +76,7 @@ public:
     void set_linear(Readings& readings, const Vec3& tip, double tool_length) const;
 
     /// The two directions (work mount's frame) in which the first of two rotary joints does nothing: this one and its opposite.
-    /// Which of them the tool can take at all is told by reaches_pole().
+    /// reaches_pole() says which of them the tool can take at all.
     [[nodiscard]] const Vec3& pole_axis() const { return pole_axis_; }
     [[nodiscard]] bool reaches_pole(bool opposite) const { return two_ && pole_reached_[opposite ? 1 : 0]; }
 

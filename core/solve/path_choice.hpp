@@ -3,7 +3,7 @@
 // A *sheet* is one branch of the closed form with one number of whole turns for each rotary joint; followed along a cut its
 // readings never jump. The path falls into *stretches* at whose beginnings the sheet may change: at a link (a move in rapid), at
 // a pole that the cut goes through, and, where the job allows it, where the tool is retracted to reorient. Inside a stretch all
-// sheets of a branch move alike and differ by whole turns only, so a stretch is told by the smallest and largest readings and the
+// sheets of a branch move alike and differ by whole turns only, so a stretch is described by the smallest and largest readings and the
 // time of each branch; which sheets stay inside travel follows. The choice over the stretches is the cheapest chain: the sum over
 // all moves, those between stretches included, of the time the slowest joint needs. Ties (to 1e-9 s): less turning of the
 // rotary joints (to 1e-9 rad), then at the last stretch where they differ the first branch and the lowest turn.
@@ -145,8 +145,8 @@ private:
     Lifts lifts_{}; ///< at the last target
     Pose here_;
     double here_pole_ = 10;
-    std::vector<PathTarget> pending_; ///< targets at a pole at the beginning of a cut: how it goes on tells the free joint's reading; where
-                                      ///< it goes on in the pole, their travel does
+    std::vector<PathTarget> pending_; ///< targets at a pole at the beginning of a cut: how it goes on decides the free joint's reading;
+                                      ///< where it goes on in the pole, their travel does
 };
 
 /// What was decided for one target.

@@ -42,7 +42,7 @@ struct Splitter {
         Deviation d = chord_deviation(solver, piece, a, b, tool_length, interpolation);
         const std::optional<Arc>& arc = piece.wound ? piece.wound->arc : piece.arc;
         const double quarter = arc ? std::min(0.25 * arc->sweep * (b.s - a.s), pi / 2) : 0;
-        if (quarter > pi / 8) { // the ends alone tell little of a long arc, and nothing of a whole circle
+        if (quarter > pi / 8) { // the ends alone say little about a long arc, and nothing about a whole circle
             d.tip = std::max(d.tip, 2 * arc->start_radius() * std::sin(quarter) * std::sin(quarter));
         }
         const double over = excess(d);

@@ -143,7 +143,7 @@ void Arranger::end_cut(std::deque<Record>& out)
     }
 }
 
-/// What waited goes before the cut that tells its heading; what goes straight out of the last cut keeps the old one.
+/// What waited goes before the cut that sets its heading; what goes straight out of the last cut keeps the old one.
 void Arranger::release(const Vec3& heading, std::deque<Record>& out)
 {
     bool aside = !heading_;

@@ -45,11 +45,11 @@ private:
     double tolerance_;
     std::optional<Pose> here_; ///< of the toolpath as it is read
     // Of a blade:
-    std::optional<Record> cut_;        ///< the last one: the next one may tell how it ends
+    std::optional<Record> cut_;        ///< the last one: the next one may decide how it ends
     double cut_length_ = 0;            ///< mm
     std::optional<Vec3> heading_;      ///< the way it cuts
     std::optional<Vec3> waiting_from_; ///< where the tip was before them
-    std::deque<Record> waiting_;       ///< links and plunges whose heading the next cut tells
+    std::deque<Record> waiting_;       ///< links and plunges whose heading the next cut sets
     std::optional<record::Feed> feed_; ///< in force
     bool lifted_ = false;              ///< something waits that has gone sideways
 };

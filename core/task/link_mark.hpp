@@ -1,4 +1,4 @@
-// Where the partial moves of links came to stand in the code.
+// Where the partial moves of links are in the code.
 #pragma once
 
 #include <array>
@@ -11,7 +11,7 @@ namespace wexilum {
 enum class LinkList : std::uint8_t { approach, within, retreat };
 inline constexpr std::array<const char*, 3> link_list_keys{"approach", "within", "retreat"}; ///< in a job's file
 
-/// Where a partial move came to stand in the code.
+/// Where a partial move is in the code.
 struct LinkMark {
     std::uint32_t operation = 0; ///< from 0
     LinkList list = LinkList::approach;

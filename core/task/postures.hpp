@@ -46,7 +46,7 @@ private:
     std::deque<std::pair<Posture, InverseSolver>> made_;
 };
 
-/// Follows a job's postures along its records: tells when they change, sets what a person sets, and gives tool axes that a fixed tool
+/// Follows a job's postures along its records: says when they change, sets what a person sets, and gives tool axes that a fixed tool
 /// can't have exactly those that it has.
 class PostureFollower {
 public:

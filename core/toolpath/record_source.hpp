@@ -17,7 +17,7 @@ public:
     /// Puts the next record into `out`; false at the end. After an error the source must not be used further.
     virtual Result<bool> next(Record& out) = 0;
     /// Passes the straight cuts that come next, as far as the source has them at hand, and puts them into `out`; false where it has
-    /// none, and next() tells what comes.
+    /// none, and next() gives what comes.
     virtual bool next_run(LinearRun& out);
     /// The files that the records' sources point into.
     [[nodiscard]] virtual const std::vector<std::string>& files() const = 0;

@@ -13,14 +13,14 @@
 namespace wexilum {
 namespace {
 
-constexpr double widest_radius_form = 2 * pi / 3; // beyond it the centre hangs too much on rounding
+constexpr double widest_radius_form = 2 * pi / 3; // beyond it the centre depends too much on rounding
 constexpr int deepest_split = 4;
 
 const Arc& arc_of(const PathPiece& piece) { return piece.wound ? *piece.wound->arc : *piece.arc; }
 
 } // namespace
 
-/// What the words of X, Y and Z tell at a place of the flat, before rounding.
+/// The words of X, Y and Z at a place of the flat, before rounding.
 Vec3 ArcWriter::told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const
 {
     const Pose pose = wound.wound(flat);
@@ -159,7 +159,7 @@ std::string ArcWriter::find_plane(const PathPiece& piece, ArcFrame& out) const
     return {};
 }
 
-/// What the words tell at the centre.
+/// The words at the centre.
 Vec3 ArcWriter::centre_of(const PathPiece& piece, const ArcFrame& frame) const
 {
     const Arc& arc = arc_of(piece);

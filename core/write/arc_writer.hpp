@@ -37,7 +37,7 @@ private:
         int w = 2; ///< and the one across
         Function plane = Function::plane_xy;
         bool counter_clockwise = true;
-        Vec3 centre = Vec3::Zero(); ///< what the three joints' words tell at the centre
+        Vec3 centre = Vec3::Zero(); ///< the three joints' words at the centre
         bool helix = false;
         bool named = false;              ///< a joint works in place of one that the plane would mean by itself
         const SheetWay* wound = nullptr; ///< the arc is one of the flat; the turns come with it

@@ -16,12 +16,12 @@ struct Lane {
     WordPlace at{};
     std::array<double, max_joints> exact{};    ///< the same before it was rounded, as far as that is known
     std::uint32_t rounded = ~std::uint32_t{0}; ///< joints of which it is not
-    std::uint32_t known = ~std::uint32_t{0};   ///< joints whose place the words have told, a bit each
+    std::uint32_t known = ~std::uint32_t{0};   ///< joints whose place the words have stated, a bit each
 
     [[nodiscard]] double place(std::size_t joint) const { return (rounded >> joint & 1U) != 0 ? double(at[joint]) : exact[joint]; }
 };
 
-/// How much a pair of places tells: rounded ones next to nothing beside exact ones.
+/// How much weight a pair of places has: rounded ones next to none beside exact ones.
 double weight_of(const Lane& a, const Lane& b, std::uint32_t joints) { return ((a.rounded | b.rounded) & joints) != 0 ? 1 : 1e6; }
 
 /// The letters of a plane's own first and second axis.

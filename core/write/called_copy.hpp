@@ -13,7 +13,7 @@
 
 namespace wexilum {
 
-/// What the words of all joints tell at a place, by joint.
+/// The words of all joints at a place, by joint.
 using WordPlace = std::array<std::int64_t, max_joints>;
 
 /// Lines with the place from which they go on.
@@ -22,7 +22,7 @@ struct PlacedLines {
     WordPlace from{};
 };
 
-/// A turn of coordinates in a plane.
+/// A rotation of coordinates in a plane.
 struct CoordinateTurn {
     Function plane = Function::plane_xy;
     std::array<std::uint8_t, 2> joints{}; ///< behind the plane's own first and second axis
@@ -37,16 +37,16 @@ struct Placing {
     [[nodiscard]] bool shifts() const { return shift != WordPlace{}; }
 };
 
-/// Compares lines by what their words tell: called words have to be the rounded ones of the copy's own exact places, but for the rounding
+/// Compares lines by what their words mean: called words have to be the rounded ones of the copy's own exact places, but for the rounding
 /// of a shift, a rotation or a plane's zero.
 class CalledCopy {
 public:
-    /// All must outlive the object. `frame`: what the words tell; only those that tell where joints stand may be shifted and turned.
+    /// All must outlive the object. `frame`: what the words mean; only those that are places of joints may be shifted and turned.
     CalledCopy(const Dialect& dialect, const Controller& controller, const Machine& machine, const Rounding& rounding, FrameKind frame)
         : dialect_(dialect), controller_(controller), machine_(machine), rounding_(rounding), frame_(frame)
     {}
 
-    /// How `called` does what `copy` does; `angle`: rad, by which the copy is turned, nothing where it is mirrored. An Error tells in its
+    /// How `called` does what `copy` does; `angle`: rad, by which the copy is turned, nothing where it is mirrored. An Error says in its
     /// message what is in the way.
     [[nodiscard]] Result<Placing> place(const PlacedLines& called, const PlacedLines& copy, std::optional<double> angle) const;
 

@@ -87,7 +87,7 @@ void CutLines::report_positioned(const MachinePosition& target, const BlockWay& 
     }
 }
 
-/// The joint whose letter tells the way round a cylinder stands: the cut must not need it.
+/// The joint whose letter gives the way round a cylinder stands still: the cut must not need it.
 void CutLines::check_beside(const Pose& end, const Turns& turns)
 {
     const double beside = place_.frame.beside_cylinder(turns, end.tip, place_.tool_length);

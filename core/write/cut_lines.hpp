@@ -22,7 +22,7 @@ public:
     void point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
     /// How the control goes between two points.
     [[nodiscard]] Interpolation interpolation() const;
-    /// The joint whose letter tells the way round a cylinder stands: a cut that ends so must not need it.
+    /// The joint whose letter gives the way round a cylinder stands still: a cut that ends so must not need it.
     void check_beside(const Pose& end, const Turns& turns);
 
 private:

@@ -47,7 +47,7 @@ private:
     std::function<void(const char*)> told_;
     bool in_native_ = false;
     std::size_t native_joint_ = 0;
-    std::int64_t native_level_ = 0; // between holes, as the word along which they are drilled tells it
+    std::int64_t native_level_ = 0; // between holes, in the word along which they are drilled
 };
 
 } // namespace wexilum

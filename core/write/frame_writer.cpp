@@ -196,7 +196,7 @@ bool FrameWriter::enter(const Pose& pose, const Turns& planned)
     return true;
 }
 
-/// Takes a plane for the coordinates; what tells it to the control.
+/// Takes a plane for the coordinates; the words that declare it to the control.
 Statement FrameWriter::plane_words(const Pose& pose, const Turns& planned)
 {
     Statement statement(StatementKind::state);
@@ -210,7 +210,7 @@ Statement FrameWriter::plane_words(const Pose& pose, const Turns& planned)
         zero[Eigen::Index(k)] = rounded_to(Role::plane_zero, k, Quantity::length, zero[Eigen::Index(k)]);
     }
     const bool by_readings = style.by == PlaneForm::By::readings;
-    // The control takes the readings as they are; the other forms tell the path's own direction.
+    // The control takes the readings as they are; the other forms state the path's own direction.
     const Mat3 axes = place_.frame.tip_frame().tool_turned(by_readings ? place_.solver().turns_of(place_.now()) : planned);
     std::vector<double> numbers = plane_numbers(style, zero, axes);
     for (std::size_t i = 0; i < numbers.size(); ++i) {

@@ -30,7 +30,7 @@ public:
     [[nodiscard]] FrameKind wanted() const { return wanted_; }
     [[nodiscard]] bool in_wanted() const;
     /// Switches to the wanted coordinates of the tip for motion about a pose; the tool stands still meanwhile. False where they can't be
-    /// written, which is told; then the joints' own are wanted.
+    /// written, which is reported; then the joints' own are wanted.
     bool enter(const Pose& pose, const Turns& planned);
     /// Where the tool stands over a cylinder: from here on the control turns it.
     void enter_cylinder();

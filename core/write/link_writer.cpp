@@ -176,7 +176,7 @@ void LinkWriter::go_to_readings(const std::vector<HeldJoint>& readings)
     place_.retracted = place_.retracted && !has(joints, place_.away_joint());
 }
 
-/// Notes where the lines that `write` writes come to stand.
+/// Notes where the lines that `write` writes are.
 void LinkWriter::marked(const OperationLinks& links, LinkList list, std::size_t step, const std::function<void()>& write)
 {
     const std::uint32_t first = emitter_.lines();

@@ -29,7 +29,7 @@ public:
     /// Joints that a posture holds and the control moves go to their places in their order; those set by hand have been set.
     /// Precondition: retracted.
     void take_posture(const Posture& posture, const InverseSolver& solver);
-    /// Where partial moves of links came to stand so far.
+    /// Where partial moves of links are in the code so far.
     [[nodiscard]] std::vector<LinkMark> take_marks() { return std::move(marks_); }
 
 private:

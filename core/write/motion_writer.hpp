@@ -20,7 +20,7 @@ public:
     /// sources point into.
     MotionWriter(const Assembly& assembly, WordEmitter& emitter, FindingList& findings, const std::vector<std::string>& files);
 
-    /// Where findings are told; a part of others' state that may act on a cut is one of its parts.
+    /// Where findings are reported. State elsewhere that may act on a cut registers here as a part.
     [[nodiscard]] WriteLog& log() { return log_; }
     /// Where the machine stands, from the counts written.
     [[nodiscard]] const WrittenPlace& place() const { return place_; }
@@ -63,7 +63,7 @@ public:
     [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
     /// How the control drills by its own cycle.
     struct Drilling {
-        std::size_t joint = 0;         ///< whose word tells clearance and depth
+        std::size_t joint = 0;         ///< whose word states clearance and depth
         std::optional<Function> plane; ///< that has to be in force
     };
     /// Where a way along the tool, or on a tilted plane along `axis` (work mount's frame), changes one word alone, along which a canned

@@ -42,7 +42,7 @@ public:
     Status enter(FrameKind kind, double tool_length);
     /// The coordinates are those of a plane from here on. Precondition: entered.
     void set_plane(const Frame& plane) { tip_->set_plane(plane); }
-    /// From here on the word of the joint `flat` tells the way round a cylinder of the radius, which the joint `turning` turns; `flat`
+    /// From here on the word of the joint `flat` gives the way round a cylinder of the radius, which the joint `turning` turns; `flat`
     /// stands as in `now`. An Error where they are not a linear joint and the only rotary one of the chain; then nothing has changed.
     Status enter_cylinder(std::size_t flat, std::size_t turning, double radius, const Readings& now);
     /// While it is in force: by how much the tip leaves the place under which the joint `flat` stands, mm.

@@ -13,7 +13,7 @@ constexpr std::array own_words{Role::motion,       Role::plane,           Role::
 
 } // namespace
 
-/// What the words of the joints tell where the machine stands.
+/// The joints' words where the machine stands.
 WordPlace SubprogramWriter::here() const
 {
     WordPlace out{};

@@ -1,4 +1,4 @@
-// What the writing of motion tells: findings at the record at hand and the block that comes next.
+// What the writing of motion reports: findings at the record at hand and the block that comes next.
 #pragma once
 
 #include "core/base/finding.hpp"
@@ -45,8 +45,8 @@ private:
     std::vector<const WritePart*> parts_;
 };
 
-/// A part of the state that motion is written in. Whatever may act on a cut is one: it has to say when it leaves cuts plain, and it is
-/// asked by being one.
+/// A part of the state that motion is written in. Whatever may act on a cut is a part: it has to say when it leaves cuts plain. Its
+/// constructor enters it in the log, so that none can be forgotten.
 class WritePart {
 public:
     /// The log must outlive the part, and the part whoever asks the log for its parts.
@@ -60,7 +60,7 @@ public:
     [[nodiscard]] virtual bool leaves_cuts_plain() const = 0;
 
 protected:
-    WriteLog& log_; // NOLINT(misc-non-private-member-variables-in-classes): every part tells there
+    WriteLog& log_; // NOLINT(misc-non-private-member-variables-in-classes): every part reports there
 };
 
 } // namespace wexilum

@@ -82,7 +82,7 @@ public:
         out.rotary = (out.moved & chain.rotary_bits) != 0;
         return out;
     }
-    /// What a joint's word tells: its reading, or a coordinate of the tip.
+    /// What a joint's word means: its reading, or a coordinate of the tip.
     [[nodiscard]] double word_value(const MachinePosition& position, std::size_t joint) const;
     void check_travel(const Readings& readings);
 

@@ -254,7 +254,7 @@ void TestWindow::a_broken_file_says_so()
     QVERIFY(band->said().contains(QStringLiteral("the travel's low end is not below its high end")));
     QVERIFY(band->said().contains(QStringLiteral("Cure: write [low, high]")));
     QCOMPARE(desk.find<StationButton>("station-machine").state().status, QStringLiteral("error in its file"));
-    // What was good stays, and is told to be older.
+    // The last good program stays, and is marked as older.
     QCOMPARE(desk.window().workspace().results()->posted->code.lines().size(), lines);
     QCOMPARE(desk.find<StationButton>("station-code").state().status, QStringLiteral("older than the edit"));
     QTest::mouseClick(band->findChild<QPushButton*>(), Qt::LeftButton);

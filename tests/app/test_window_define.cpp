@@ -1,4 +1,4 @@
-// A machine defined in the window, by mouse and keys: from nothing to posted code, with what a job needs told at its field.
+// A machine defined in the window, by mouse and keys: from nothing to posted code, with what a job needs shown at its field.
 #include "tests/app/window_fixture.hpp"
 
 #include "tests/support/places.hpp"
@@ -101,7 +101,7 @@ private Q_SLOTS:
         }
         hand.choose(QStringLiteral("spindle"));
         hand.type(QStringLiteral("Point"), QStringLiteral("0, 0, 620"));
-        // What was measured no longer fits the drawing: it is told where it stands, and what the drawing has.
+        // What was measured no longer fits the drawing: the witness says so, and what the drawing has.
         hand.choose(QStringLiteral("at home, as drawn"));
         QCOMPARE(hand.note(QStringLiteral("Tip at")).section(QLatin1Char('\n'), 0, 0),
                  QStringLiteral("this machine has it at 0.000, 0.000, 520.000, 120.000 mm from there"));

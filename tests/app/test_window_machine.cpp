@@ -334,7 +334,7 @@ private Q_SLOTS:
         desk.click("contact-check");
         QVERIFY(wait_until([&] { return workspace.results()->contact != nullptr; }));
         QTableWidget& places = desk.find<QTableWidget>("contact-places");
-        // What the command line tells of the same job: the head touches the turntable in blocks 867 to 871.
+        // What the command line says of the same job: the head touches the turntable in blocks 867 to 871.
         QCOMPARE(places.item(0, 0)->text(), QStringLiteral("head – turntable"));
         QCOMPARE(places.item(0, 2)->text(), QStringLiteral("867–871"));
         QVERIFY(std::any_of(workspace.results()->states.begin(), workspace.results()->states.end(),
@@ -488,7 +488,7 @@ private Q_SLOTS:
         QTest::keyClick(&source, Qt::Key_End);
         QCOMPARE(source.currentText(), QStringLiteral("measured/brae-4r-second.csv"));
         desk.click("fit");
-        // The same as wexilum-cli calibrate tells of the same table.
+        // The same as wexilum-cli calibrate says of the same table.
         const QString found = desk.find<QLabel>("fit-found").text();
         QVERIFY2(found.contains(QStringLiteral("A        zero +0.0233 deg, axis off by 0.0761 mm")), qPrintable(found));
         QVERIFY2(found.contains(QStringLiteral("0.1349 mm rms by the drawing, 0.0020 mm after the fit, at most 0.0038 mm")),

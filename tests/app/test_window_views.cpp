@@ -210,7 +210,7 @@ void TestWindowViews::axes_are_jogged()
     QVERIFY2(std::abs(x - 160) < 2, qPrintable(QString::number(x))); // a pixel is more than a millimetre
     QTest::keyClick(&handle, Qt::Key_Right);
     QVERIFY(std::abs((*desk.window().machine().position())[0] - (x + 1)) < 1e-9);
-    // Beyond travel it is told, and the machine stays in the picture.
+    // Beyond travel it is reported, and the machine stays in the picture.
     desk.type("reading-B", QStringLiteral("118.4"));
     QVERIFY(desk.find<AxisHandle>("jog-B").accessibleDescription().contains(QStringLiteral("beyond by 8.4000°")));
     desk.type("reading-B", QStringLiteral("steep"));

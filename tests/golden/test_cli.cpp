@@ -84,7 +84,7 @@ private Q_SLOTS:
         QCOMPARE(json["tip_of_cuts_mm"].toObject()["y"].toObject()["low"].toDouble(), -30.0);
         const Outcome words = run(QStringList{"read"} + parts + QStringList{code});
         QVERIFY2(words.out.contains("no setup is given: work offsets and tool lengths count as 0"), words.out.constData());
-        // What the control refuses is told with its line, and the exit says so.
+        // What the control refuses is reported with its line, and the exit code says so.
         const QString wrong = write(folder, "wrong.nc", "G21 G90 G94\nG0 X60. Y-30.\nG1 X990. F600.\nG7 X1.\nM30\n");
         const Outcome refused = run(QStringList{"read"} + parts + QStringList{wrong});
         QCOMPARE(refused.code, 1);
@@ -130,7 +130,7 @@ private Q_SLOTS:
         QVERIFY2(told.code == 0, told.err.constData());
         QVERIFY2(told.out.contains("Brae 4R by 24 positions"), told.out.constData());
         QVERIFY(told.out.contains("written: " + out.toUtf8()));
-        // What the table was made with (demo/generators/measured_tips.py), within what a dial of 0.0012 mm can tell.
+        // What the table was made with (demo/generators/measured_tips.py), within what a dial of 0.0012 mm can show.
         const QJsonObject found = run(command + QStringList{"--json"}).json();
         const QJsonObject a = found["joints"].toObject()["A"].toObject();
         QVERIFY(std::abs(a["zero_deg"].toDouble() - 0.024) < 0.002);
@@ -145,7 +145,7 @@ private Q_SLOTS:
         QCOMPARE(overlay["name"].toString(), QString("second"));
         const QJsonArray point = overlay["joints"].toObject()["A"].toObject()["point"].toArray();
         QVERIFY(std::abs(point[1].toDouble() + 20.462) < 0.002 && std::abs(point[2].toDouble() + 259.934) < 0.002);
-        // A that turns the other way: told, and nothing written.
+        // A that turns the other way: reported, and nothing written.
         QFile rows(table);
         QVERIFY(rows.open(QIODevice::ReadOnly));
         QStringList turned;
@@ -409,7 +409,7 @@ private Q_SLOTS:
         QTemporaryDir folder;
         const QString machine = write(folder, "m.json", QByteArray::fromStdString(table_table_json()));
         const Outcome o = run({"pose", "--machine", machine, "--axes", write(folder, "a.csv", "X,Y,Z,B,C\n0.1,0,0,0,0\n"), "--json"});
-        // 0.1 needs 17 digits; the last two hang on the order of the sums in the chain.
+        // 0.1 needs 17 digits; the last two depend on the order of the sums in the chain.
         QVERIFY2(QRegularExpression("\\[\\[0\\.(10000000000000|09999999999999)[0-9]{3}").match(o.out).hasMatch(), o.out.constData());
     }
 

@@ -93,7 +93,7 @@ private Q_SLOTS:
     void programs_by_another_reader_data()
     {
         QTest::addColumn<QString>("job");
-        QTest::addColumn<QString>("from"); // a word, and another one that is wrong by so much that it must be told
+        QTest::addColumn<QString>("from"); // a word, and another one that is wrong by so much that it must be found
         QTest::addColumn<QString>("to");
         QTest::newRow("mirror-cell") << "mirror-cell"
                                      << "N150 G1 X97. Y0."

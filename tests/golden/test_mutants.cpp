@@ -43,8 +43,8 @@ bool moves(const std::string& line)
     return axis.match(QString::fromStdString(line)).hasMatch();
 }
 
-/// Blocks whose absence a control could not tell: remarks, tape marks, a tool called ahead, a second "off" before the change or end, the
-/// end of a cycle before another motion word.
+/// Blocks whose absence makes no difference to a control: remarks, tape marks, a tool called ahead, a second "off" before the change or
+/// end, the end of a cycle before another motion word.
 bool silent(const std::string& line)
 {
     static const QRegularExpression rest("^([%(O].*|(N\\d+ )?(T\\d+|M5|M9|G80))$");
@@ -245,7 +245,7 @@ private Q_SLOTS:
         QFETCH(QString, from);
         QFETCH(QString, to);
         const auto loaded = load_demo(job.toStdString(), {{file.toStdString(), from.toStdString(), to.toStdString()}});
-        if (!loaded) { // told before anything is posted
+        if (!loaded) { // reported before anything is posted
             QCOMPARE(loaded.error().place.file, file.toStdString());
             return;
         }

@@ -1,4 +1,5 @@
-// What would take endlessly, or the square of its size, is linear or has a bound that is told; long work tells how far it is and stops.
+// What would take endlessly, or the square of its size, is linear or has a bound that is reported; long work shows its progress and can be
+// stopped.
 #include "core/base/watch.hpp"
 #include "core/base/world.hpp"
 #include "core/replay/replay_run.hpp"

@@ -270,7 +270,7 @@ void TestFalseProofs::a_dwell_beside_its_hole()
     const auto dwells =
         std::find_if(lines.begin(), lines.end(), [](const std::string& line) { return line.find("G4 P") != std::string::npos; });
     if (dwells == lines.end()) {
-        // Within the control's own cycle: no place of its own. By the word's loss it has to be told.
+        // Within the control's own cycle: no place of its own. The loss of the word has to be reported.
         const auto word =
             std::find_if(lines.begin(), lines.end(), [](const std::string& line) { return line.find(" P1.5") != std::string::npos; });
         QVERIFY2(word != lines.end(), code.c_str());
@@ -378,7 +378,7 @@ void TestFalseProofs::limits_of_the_control()
     QVERIFY(error_at(code.with(feeds[3], line), "feed-beyond", feeds[3] + 1));
     const std::string longer = code.lines[feeds[3]] + " (" + std::string(96, 'A') + ")";
     QVERIFY(error_at(code.with(feeds[3], longer), "line-too-long", feeds[3] + 1));
-    // The same from the writer's side: its own longest line is told by the replay as well.
+    // The same from the writer's side: its own longest line is reported by the replay as well.
     Assembly narrow = load_demo("mirror-cell").value();
     narrow.controller.line_most = 20;
     QVERIFY(error_at(replay_code(narrow, joined(code.lines)), "line-too-long"));
@@ -524,7 +524,7 @@ void TestFalseProofs::an_endless_joint_goes_home_on_any_turn()
     Code code("mirror-back-face", edits);
     const ReplayReport report = replay_code(code.assembly, joined(code.lines));
     QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
-    // Left anywhere else it is told.
+    // Left anywhere else it is reported.
     const std::size_t home = code.where("B0\\. C0\\.").back();
     const ReplayReport left = code.with(home, replaced(code.lines[home], "C0.", "C10."));
     const auto& list = left.findings.list();

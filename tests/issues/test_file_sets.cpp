@@ -85,7 +85,7 @@ std::map<std::string, std::string> all_in(const fs::path& folder)
 
 QString message(const Status& status) { return status ? QString("no error") : QString::fromStdString(status.error().message); }
 
-/// A text that tells its number, and whether it is whole.
+/// A text that holds its number, and shows whether it is whole.
 std::string version(std::uint64_t number)
 {
     std::string text = "version " + std::to_string(number) + "\n";
@@ -169,7 +169,7 @@ void recover(const fs::path& root)
     }
 }
 
-/// Writes two files of each version, one after the other, without end, and tells each version that it has written.
+/// Writes two files of each version, one after the other, without end, and reports each version that it has written.
 int write_without_end(const std::string& folder)
 {
     for (std::uint64_t number = 1;; ++number) {

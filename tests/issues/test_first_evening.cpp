@@ -1,4 +1,4 @@
-// What a newcomer begins with: the first project, new files of each kind, and what is told before anything is posted.
+// What a newcomer begins with: the first project, new files of each kind, and what is reported before anything is posted.
 #include "core/follow/contact_observer.hpp"
 #include "core/job/language_check.hpp"
 #include "core/machine/kinematics.hpp"
@@ -266,7 +266,7 @@ void TestFirstEvening::axes_that_no_witness_tells()
         for (const std::string& remark : witness_remarks(machine, {1, M_PI / 180})) {
             QFAIL((std::string(job) + ": " + remark).c_str());
         }
-        // By the test's own turning round: without a joint that stands away from its reference in some witness it is told.
+        // By the test's own turning round: where no witness has a joint away from its reference it is reported.
         for (std::size_t i = 0; i < machine.joints.size(); ++i) {
             Machine fewer = machine;
             std::erase_if(fewer.witnesses,
@@ -282,7 +282,7 @@ void TestFirstEvening::axes_that_no_witness_tells()
             }
         }
     }
-    // The proposed witness, put into the file, is read and tells all.
+    // The proposed witness, put into the file, is read and shows all.
     std::string text = read_file(demo_folder() + "/machines/tarn-5t.json");
     const std::size_t from = text.find("\"witnesses\": [");
     const std::size_t to = text.find("\n  ]", from);
@@ -358,7 +358,7 @@ void TestFirstEvening::a_pocket_milled_before()
         "GOTO/15,4,10\n";
     const FindingList milled = contact(pocket, drill);
     QVERIFY2(!milled.has_errors(), qPrintable(shown(milled)));
-    // In the whole block, and beside a slot that does not reach so far, it is told.
+    // In the whole block, and beside a slot that does not reach so far, it is reported.
     QVERIFY(contact("", drill).has_errors());
     QVERIFY(contact(slot, drill).has_errors());
 }

@@ -338,7 +338,7 @@ void TestHostileRules::control_characters_do_not_get_into_a_program()
     const Ended by_rule = run("text('M9\\x1b')", {}, "");
     QVERIFY(by_rule.fault != nullptr);
     QCOMPARE(QString::fromStdString(by_rule.fault->message), QString("text() can't write the character 0x1B: no control reads it"));
-    // By a word of the dialect, which is told before anything is written.
+    // By a word of the dialect, which is reported before anything is written.
     for (const auto& [word, told] :
          std::vector<std::pair<const char*, const char*>>{{"", "a word has no character at all"},
                                                           {"G0\\n", "a word has the character 0x0A, which is not a plain one"},

@@ -140,7 +140,7 @@ private:
     void drag_something()
     {
         QWidget* widget = something();
-        // A list that gives its rows away waits in a loop of its own until the display tells of the button.
+        // A list that gives its rows away waits in a loop of its own until the display reports the button.
         if (widget == nullptr || qobject_cast<QAbstractItemView*>(widget->parentWidget()) != nullptr) {
             return;
         }

@@ -255,7 +255,7 @@ void TestWindowEdits::edits_survive_a_crash()
     }
     QCOMPARE(files().size(), 1);
     const QString edits = files().front();
-    // The process of the first one ends without a word: what it kept stays, and its lock with the number of a process that is not.
+    // The process of the first one is killed: what it kept stays, and its lock with the number of a process that is not.
     QFile lock(QDir(kept.path()).filePath(QString(edits).replace(QStringLiteral(".edits"), QStringLiteral(".lock"))));
     QVERIFY(lock.exists());
     desk.crash();

@@ -136,7 +136,7 @@ void TestWindowEvening::a_file_of_each_kind()
         QVERIFY2(wait_until([&] { return shelf.item_of(QLatin1String(path)) != nullptr; }, 3000), path);
     }
     QCOMPARE(desk.window().workspace().job(), QStringLiteral("evening one"));
-    // The name is taken: told, and nothing is changed.
+    // The name is taken: reported, and nothing is changed.
     const QString before = desk.read(QStringLiteral("machines/evening one.json"));
     Typed name("new-file", QStringLiteral("evening one"));
     choose(desk.window(), QStringLiteral("New machine …"));

@@ -224,7 +224,7 @@ private Q_SLOTS:
             const Pose back = whole.pose(nearest->readings, 80);
             worst_tip = std::max(worst_tip, (back.tip - pose.tip).norm());
             worst_axis = std::max(worst_axis, angle_between(back.axis, pose.axis));
-            if (nearest->pole > 0.01) { // nearer to a pole the readings hang on the last digits of the axis
+            if (nearest->pole > 0.01) { // nearer to a pole the readings depend on the last digits of the axis
                 worst_reading = std::max(worst_reading, (nearest->readings - readings).cwiseAbs().maxCoeff());
             }
         }

@@ -34,7 +34,7 @@ private:
     int calls_ = 0;
 };
 
-/// The real disk, noting all that is done to a folder, so that it can be told what is left of it when the power goes: data that were not
+/// The real disk, noting all that is done to a folder, so that what is left of it when the power goes can be worked out: data that were not
 /// synced are gone or there in part, names that were not synced are there or not, in the order in which they were given.
 class ForgetfulDisk final : public RealDisk {
 public:

@@ -27,7 +27,7 @@ inline void run_text(const Controller& controller, const Machine& machine, Contr
     control.finish();
 }
 
-/// A control that is given its lines one by one and tells a sink what they do.
+/// A control that gets its lines one by one and hands what they do to a sink.
 class FedControl {
 public:
     FedControl(const Controller& controller, const Machine& machine, ControlMemory memory, bool from_unknown, const std::string& file,

@@ -1,5 +1,5 @@
 // A control and the kinematics of a machine that share nothing with what is tested: read from the same files by Qt's own reader of JSON,
-// done as a manual tells it, one block after the other. For judging whether a changed program still does the same.
+// done as a manual describes it, one block after the other. For judging whether a changed program still does the same.
 #pragma once
 
 #include <Eigen/Geometry>

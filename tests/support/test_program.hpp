@@ -18,7 +18,7 @@ struct TestEntry {
     TestEntry(const char* file, TestRun run);
 };
 
-/// Runs the test that the first argument names, with the arguments behind it as Qt Test takes them. "--list" tells the names.
+/// Runs the test that the first argument names, with the arguments behind it as Qt Test takes them. "--list" prints the names.
 int run_named_test(int argc, char** argv);
 
 template <class Test>

@@ -115,7 +115,7 @@ private Q_SLOTS:
 
     void what_is_not_measured_stays()
     {
-        // A has never been turned: its axis can't be told, and its zero is that of the part.
+        // A has never been turned: its axis can't be found, and its zero is that of the part.
         std::vector<Measurement> still;
         const Truth truth{-20.44, -260.07, 0, 1, Vec3(0.1, 0, 0)};
         for (int i = 0; i < 8; ++i) {

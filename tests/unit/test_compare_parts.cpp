@@ -1,5 +1,5 @@
 // The parts of a comparison by themselves: the place on the path, what a joint was set by, and when cuts are compared many at once: where
-// every check says that it has nothing to tell, and no check that nobody has asked can be left out.
+// every check says that it has nothing to report, and no check can be forgotten.
 #include "core/compare/compare.hpp"
 #include "core/follow/code_run.hpp"
 #include "core/toolpath/memory_records.hpp"

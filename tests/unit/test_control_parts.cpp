@@ -255,8 +255,8 @@ void TestControlParts::cuts_behind_every_word_are_those_one_by_one_data()
     }
 }
 
-/// Each word of a control by itself and with numbers that many of them take, put in force before cuts of every axis: what is done and told
-/// is the same whether cuts come many at once or one by one. Some words leave cuts plain, and some don't.
+/// Each word of a control by itself and with numbers that many of them take, put in force before cuts of every axis: what is done and
+/// reported is the same whether cuts come many at once or one by one. Some words leave cuts plain, and some don't.
 void TestControlParts::cuts_behind_every_word_are_those_one_by_one()
 {
     QFETCH(QString, job);

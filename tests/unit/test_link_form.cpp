@@ -1,4 +1,4 @@
-// Links as a person edits them: what partial moves are called, edits of the job's text, and where they come to stand in the code.
+// Links as a person edits them: what partial moves are called, edits of the job's text, and where they are in the code.
 #include "core/advice/link_form.hpp"
 #include "core/base/units.hpp"
 #include "core/base/world.hpp"

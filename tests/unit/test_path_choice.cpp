@@ -119,7 +119,7 @@ void brute_force(const Solved& s, const std::vector<PathTarget>& targets, std::s
     }
 }
 
-/// What a hurried programmer's chooser does: start at the solution nearest to where the machine stands, then always the nearest.
+/// What a simple chooser does: start at the solution nearest to where the machine stands, then always the nearest.
 /// The record at which it leaves travel, nothing where it gets through.
 std::optional<std::size_t> nearest_first_fails_at(const Solved& s, const std::vector<PathTarget>& targets)
 {

@@ -1,5 +1,5 @@
 // Attachments: heads that are fixed or set by hand at a scale. Readings, messages and code by hand, and what the replay makes of code
-// that tells the wrong thing.
+// that says the wrong thing.
 #include "core/base/units.hpp"
 #include "core/compare/report.hpp"
 #include "core/run/post_run.hpp"

@@ -1,4 +1,5 @@
-// Rapids as the control goes them: joints each at their own speed drag a leaning tool aside, which the replay tells and the writer avoids.
+// Rapids as the control goes them: joints each at their own speed drag a leaning tool aside, which the replay reports and the writer
+// avoids.
 #include "core/compare/report.hpp"
 #include "core/replay/replay_run.hpp"
 #include "tests/support/demo.hpp"

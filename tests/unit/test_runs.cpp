@@ -161,7 +161,7 @@ private:
     void tell(const char* what, BlockNumber block, double value) { text += fmt::format("{} {} {}\n", what, block.value, value); }
 };
 
-/// How many cuts a control tells many at once; what it does has to be the same as where it tells them one by one.
+/// How many cuts a control hands on many at once; what it does has to be the same as one by one.
 std::size_t compare_readings(const Assembly& a, const std::string& code)
 {
     const auto told_by = [&](Diary& diary, bool together) {
@@ -195,7 +195,7 @@ void compare_proofs(const Assembly& a, const std::string& code, const std::vecto
     }
 }
 
-/// Code with some of its lines lost, doubled, changed in a digit, robbed of a word, or with a sign turned.
+/// Code with some of its lines lost, doubled, changed in a digit, without a word, or with a sign turned.
 std::string damaged(const std::string& code, std::mt19937& random)
 {
     std::vector<std::string> lines = lines_of(code);

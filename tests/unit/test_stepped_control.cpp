@@ -199,7 +199,7 @@ private Q_SLOTS:
         QVERIFY2(!one.findings.has_errors(), qPrintable(shown(one.findings)));
     }
 
-    /// A cycle is not ahead of what has been told of it.
+    /// A cycle is not ahead of the happenings that have been taken.
     void a_cycle_goes_leg_by_leg()
     {
         const Machine machine = two_slides();

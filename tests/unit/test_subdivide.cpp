@@ -94,7 +94,7 @@ private Q_SLOTS:
                 }
             }
         }
-        QVERIFY2(close > 300, qPrintable(QString::number(close))); // and it is no empty promise
+        QVERIFY2(close > 300, qPrintable(QString::number(close))); // and the bound is not too generous
     }
 
     void every_part_keeps_the_tolerance()

@@ -31,7 +31,7 @@ struct Desk {
         motion.set_operation({nullptr, &a.links_of(1), nullptr});
         motion.frames().restate_base();
     }
-    /// The lines so far that the last call has not told.
+    /// The lines so far that the last call has not given.
     QStringList lines()
     {
         emitter.finish();

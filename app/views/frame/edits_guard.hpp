@@ -1,5 +1,5 @@
-// Sees to it that no edit is lost: asks before edits would go, shows what others have written meanwhile, and offers what an earlier window
-// has left.
+// Makes sure that no edit is lost: asks before edits would be dropped, shows what others have written meanwhile, and offers what an earlier
+// window has left.
 #pragma once
 
 #include "app/models/kept_edits.hpp"
@@ -24,7 +24,7 @@ public:
     /// What earlier windows have left of any project.
     [[nodiscard]] std::vector<LeftEdits> left() const { return kept_ ? kept_->left() : std::vector<LeftEdits>(); }
 
-    /// Whether the documents may be dropped: asks where there are unsaved edits. After a yes they are saved, or not wanted.
+    /// Whether the documents may be dropped: asks where there are unsaved edits. After a yes they are saved, or to be discarded.
     [[nodiscard]] bool may_leave();
     /// The window closes for good: nothing stays kept.
     void forget();

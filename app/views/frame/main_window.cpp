@@ -330,7 +330,7 @@ void MainWindow::show_station(Station station)
     renew_trace();
 }
 
-/// A second time it goes.
+/// A second click hides it.
 void MainWindow::show_side(MachineView::Side side)
 {
     if (workspace_.reading() && side != MachineView::Side::contact) {

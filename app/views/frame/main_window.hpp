@@ -33,7 +33,7 @@ public:
     explicit MainWindow(bool remember, QWidget* parent = nullptr);
     ~MainWindow() override;
 
-    /// Opens a project; what is wrong with it is told in the window. Asks before, where edits have not been saved, and stays where it is
+    /// Opens a project; what is wrong with it is shown in the window. Asks before, where edits have not been saved, and stays where it is
     /// where these are not to go.
     bool open(const QString& folder);
     /// Reads a program by itself, in place of a job.

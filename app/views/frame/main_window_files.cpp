@@ -23,7 +23,7 @@ bool MainWindow::open(const QString& folder)
         return false;
     }
     if (Beginnings::is_empty(path)) {
-        (void)Beginnings::empty_project_in(path); // what went wrong is told by opening it
+        (void)Beginnings::empty_project_in(path); // opening it reports what went wrong
     }
     if (const Status status = workspace_.open_project(path); !status) {
         tell(QString::fromStdString(status.error().text()));

@@ -38,7 +38,7 @@ void dress(QTableView& table)
     table.setSelectionMode(QAbstractItemView::SingleSelection);
 }
 
-/// A length that is missing is told in the colour of trouble.
+/// A length that is missing has the colour of errors.
 class ToolDelegate final : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;

@@ -87,7 +87,7 @@ void Shelf::set_filter(const QString& text)
     }
 }
 
-/// The name of the machine that a job is for; empty where its files do not tell.
+/// The name of the machine that a job is for; empty where its files do not say.
 QString Shelf::machine_of(const QString& job_path) const
 {
     const RealFileSystem files;

@@ -174,7 +174,7 @@ void ContactPane::renew_matrix()
                 item->setFont(code_font(0.92));
                 matrix_->setItem(row, column, item);
             }
-            // One half is enough: a pair has no order.
+            // Half of the matrix is enough: a pair has no order.
             const bool used = column < row;
             item->setFlags(used ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable : Qt::NoItemFlags);
             item->setBackground(used ? QBrush() : QBrush(colour(tokens().sunk)));

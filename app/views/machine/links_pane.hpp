@@ -58,7 +58,7 @@ private:
     void split_chosen();
     void add_after_chosen();
     void move(LinkList list, int from, int to);
-    /// Whether it was taken; otherwise it is told why not.
+    /// Whether it was taken; otherwise the reason is shown.
     bool edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing = false);
     void tell(const QString& error);
     [[nodiscard]] const Assembly* assembly() const;

@@ -266,7 +266,7 @@ void MachineView::show_draft()
     arrange_axes();
     const std::optional<Readings> jogged = jogged_ && is_defining() ? machine_position_ : std::nullopt;
     follow();
-    if (jogged && std::size_t(jogged->size()) == count) { // what was jogged stays where it is while values change
+    if (jogged && std::size_t(jogged->size()) == count) { // jogged readings stay while values change
         jogged_ = true;
         machine_position_ = jogged;
         show_position();
@@ -431,7 +431,7 @@ void MachineView::show_contact(const ContactPlace* place)
     picture_->show([&](MachineScene& scene) { scene.meet = std::move(meet); });
 }
 
-/// A second for each stand, or ten for a long way.
+/// A second for each position, or ten for a long way.
 void MachineView::tick_blocks()
 {
     way_at_ += std::max(1.0, double(way_.size()) / 10) * way_tick_ms / 1000.0;

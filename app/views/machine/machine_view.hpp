@@ -109,7 +109,7 @@ private:
     std::uint32_t tool_ = 0;
     double tool_length_ = 0;
     bool jogged_ = false;
-    std::vector<Readings> way_; ///< that is played by itself, stand by stand
+    std::vector<Readings> way_; ///< that is played by itself, position by position
     double way_at_ = 0;         ///< stands
     QString way_caption_;
     QTimer way_timer_;

@@ -100,7 +100,7 @@ void PartTree::dropEvent(QDropEvent* event)
     }
 }
 
-/// Names as wide as they are, up to less than half: what a part is stands beside them.
+/// Names as wide as they are, up to less than half: the part's kind is beside them.
 void PartTree::fit_columns()
 {
     resizeColumnToContents(0);

@@ -180,7 +180,7 @@ void ClReader::State::plain_run(LinearRun& out)
             y[i] = v * shorter;
             z[i] = w * shorter;
         }
-        // What one by one would be told to look at again ends the run.
+        // A place that needs a closer look when read one by one ends the run.
         Vec3 before = known_position ? position.axis : Vec3(x[0], y[0], z[0]);
         for (std::size_t i = 0; i < count; ++i) {
             const Vec3 axis(x[i], y[i], z[i]);

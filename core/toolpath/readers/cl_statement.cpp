@@ -130,7 +130,7 @@ struct Decimal {
 [[gnu::always_inline]] inline bool plain_decimal(const char* from, const char* end, std::size_t& decimals, Decimal& out)
 {
     const char* at = from + (*from == ' ' ? 1 : 0);
-    const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no order that a processor could foresee: nothing branches on them
+    const std::uint64_t negative = *at == '-' ? 1 : 0; // signs come in no predictable order: nothing branches on them
     at += negative;
     const auto length = std::size_t(end - at);
     if (decimals >= length || *(end - 1 - decimals) != '.') [[unlikely]] {

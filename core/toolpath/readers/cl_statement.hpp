@@ -37,7 +37,7 @@ public:
     Result<std::optional<Statement>> next();
 
     /// The numbers of the next line where it is exactly `word` and '/' and up to `most` (six) plain decimals between commas; the line stays
-    /// to be read. Anything else about it, errors included, gives nothing: then next() tells.
+    /// to be read. Anything else about it, errors included, gives nothing: next() then reports it.
     [[nodiscard]] std::optional<std::size_t> peek_numbers(std::string_view word, double* out, std::size_t most);
     /// Numbers of several lines, column by column.
     static constexpr std::size_t most_lines = 128;
@@ -79,7 +79,7 @@ private:
     std::array<std::size_t, most_lines> peeked_{};                     ///< where the line after each peeked one begins
     std::array<std::array<double, most_lines>, most_numbers> power_{}; ///< by which the columns' digits are divided
     bool ended_ = false;
-    Status failed_; ///< an error of the source met while reading ahead, told where the text before it ends
+    Status failed_; ///< an error of the source met while reading ahead, reported where the text before it ends
     std::uint32_t line_number_ = 0;
     std::vector<Piece> pieces_;
 };
