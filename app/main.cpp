@@ -182,14 +182,14 @@ int main(int argc, char** argv)
          {QStringLiteral("section"), QStringLiteral("Cuts the machine across its middle, with --screenshot: x, y or z."),
           QStringLiteral("axis")},
          {QStringLiteral("beside"),
-          QStringLiteral("What stands beside the machine's picture, with --screenshot: jog, links, contact, reach, witnesses or heads."),
+          QStringLiteral("Pane beside the machine's picture, with --screenshot: jog, links, contact, reach, witnesses or heads."),
           QStringLiteral("name")},
          {QStringLiteral("compare"), QStringLiteral("Code file to compare, with --screenshot."), QStringLiteral("file")}});
     options.process(application);
 
     apply_theme(application, false);
     MainWindow window(!picture);
-    application.told = [&window](const QString& problem) { window.tell(problem); };
+    application.on_problem = [&window](const QString& problem) { window.show_message(problem); };
     if (!picture) {
         window.keep_edits_in(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/kept"));
     }

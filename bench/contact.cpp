@@ -135,7 +135,7 @@ int main()
     SimulatedControl control(assembly.controller, assembly.machine, machine, control_memory(assembly.machine, assembly.setup),
                              {"path.nc", false, 1, true}, lines, findings);
     while (const Happening* happening = control.step()) {
-        tell(*happening, sink);
+        hand_to(*happening, sink);
     }
     const double contact_s = seconds_since(checked);
     fmt::print(

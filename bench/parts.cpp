@@ -76,7 +76,7 @@ const Assembly& assembly()
 class Nowhere final : public CodeSink {
 public:
     void line(std::string_view text, const Source&) override { benchmark::DoNotOptimize(text.data()); }
-    void lines(std::string_view text, std::span<const std::uint32_t>, std::uint32_t, std::span<const std::uint32_t>) override
+    void many_lines(std::string_view text, std::span<const std::uint32_t>, std::uint32_t, std::span<const std::uint32_t>) override
     {
         benchmark::DoNotOptimize(text.data());
     }
@@ -296,7 +296,7 @@ void interpretation(benchmark::State& state)
         SimulatedControl control(a.controller, a.machine, machine, control_memory(a.machine, a.setup), {"x.nc", false, 1, true}, source,
                                  findings);
         while (const Happening* happening = control.step()) {
-            tell(*happening, sink);
+            hand_to(*happening, sink);
         }
     }
     per_move(state);

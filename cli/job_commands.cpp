@@ -32,7 +32,7 @@ public:
             (void)finish();
         }
     }
-    void lines(std::string_view text, std::span<const std::uint32_t>, std::uint32_t, std::span<const std::uint32_t>) override
+    void many_lines(std::string_view text, std::span<const std::uint32_t>, std::uint32_t, std::span<const std::uint32_t>) override
     {
         buffer_ += text;
         if (buffer_.size() >= limit) {

@@ -46,22 +46,22 @@ LongRun::LongRun(bool wanted) : on_line_(isatty(STDERR_FILENO) != 0 && !wanted)
     std::signal(SIGINT, stop_work);
     std::signal(SIGTERM, stop_work);
     if (wanted || on_line_) {
-        start_thread(teller_, [this] { tell(); }); // without a thread there is no progress to see
+        start_thread(progress_thread_, [this] { show_progress(); }); // without a thread there is no progress to see
     }
 }
 
 LongRun::~LongRun()
 {
     done_ = true;
-    if (teller_.joinable()) {
-        teller_.join();
+    if (progress_thread_.joinable()) {
+        progress_thread_.join();
     }
     std::signal(SIGINT, SIG_DFL);
     std::signal(SIGTERM, SIG_DFL);
     at_work = nullptr;
 }
 
-void LongRun::tell()
+void LongRun::show_progress()
 {
     constexpr int tick_ms = 50;
     const int every = on_line_ ? 20 : 5; // ticks

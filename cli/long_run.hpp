@@ -20,14 +20,14 @@ public:
     [[nodiscard]] RunWatch* watch() { return &watch_; }
 
 private:
-    void tell();
+    void show_progress();
     void show(const std::string& text);
 
     RunWatch watch_;
     bool on_line_ = false; ///< each text takes the place of the one before
     std::size_t shown_ = 0;
     std::atomic<bool> done_{false};
-    std::thread teller_;
+    std::thread progress_thread_;
 };
 
 /// How far a run is, in words.

@@ -94,14 +94,14 @@ Result<std::vector<PathTarget>> targets_of(const NumberTable& table, const Machi
 }
 
 /// Words, row and finding of one choice.
-struct Told {
+struct RowOutcome {
     const char* status = "solved";
     bool has_row = true;
 };
 
 /// `other_way`: some readings reach the pose, though not in its cut, which begins at `cut_line`.
-Told tell(const Machine& machine, const Choice& choice, const Place& place, std::size_t row, bool other_way, std::uint32_t cut_line,
-          FindingList& findings)
+RowOutcome outcome_of(const Machine& machine, const Choice& choice, const Place& place, std::size_t row, bool other_way,
+                      std::uint32_t cut_line, FindingList& findings)
 {
     Finding finding = Finding::make(Severity::error, "", "", "", std::abs(choice.missed_by));
     finding.source = place;
@@ -171,11 +171,11 @@ int solve_command(const MachineOptions& options)
         std::erase_if(others, [&](const Candidate& other) {
             return solved && (other.readings - choices[i].readings).cwiseAbs().maxCoeff() < same_readings;
         });
-        const Told told =
-            tell(machine, choices[i], {options.table, loaded->table.lines[i], 0}, i, !others.empty(), loaded->table.lines[cut], findings);
+        const RowOutcome outcome = outcome_of(machine, choices[i], {options.table, loaded->table.lines[i], 0}, i, !others.empty(),
+                                              loaded->table.lines[cut], findings);
         degraded = degraded || choices[i].outcome == Outcome::degraded;
-        rows.push_back(told.has_row ? row_of(machine, choices[i].readings) : ordered_json(nullptr));
-        status.push_back(told.status);
+        rows.push_back(outcome.has_row ? row_of(machine, choices[i].readings) : ordered_json(nullptr));
+        status.push_back(outcome.status);
         if (options.all) {
             auto list = ordered_json::array();
             for (const Candidate& candidate : others) {
@@ -356,7 +356,7 @@ int calibrate_command(const CalibrateOptions& options)
                    found->rms_after);
         return exit_findings;
     }
-    for (const std::string& line : told_of(drawing, *found)) {
+    for (const std::string& line : description_of(drawing, *found)) {
         fmt::print("  {}\n", line);
     }
     fmt::print("  error    {:.4f} mm rms by the drawing, {:.4f} mm now, at most {:.4f} mm ({})\n", found->rms_before, found->rms_after,

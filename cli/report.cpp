@@ -134,25 +134,25 @@ std::string also_at(const Cause& cause)
     constexpr std::size_t most = 6;
     std::string out;
     std::string file; // said last
-    std::size_t told = 0;
+    std::size_t listed = 0;
     for (const Finding* f : cause.places) {
         const Place& place = f->code.line > 0 ? f->code : f->source;
         if (f == cause.worst || place.line == 0) {
             continue;
         }
-        if (told < most) {
+        if (listed < most) {
             const std::uint32_t last = f->code.line > 0 ? f->last_code_line : f->last_source_line;
             const std::string range = last > place.line ? fmt::format("{} to {}", place.line, last) : fmt::format("{}", place.line);
-            out += fmt::format("{}{}{}", told == 0 ? "" : ", ",
+            out += fmt::format("{}{}{}", listed == 0 ? "" : ", ",
                                place.file == file   ? ""
                                : place.file.empty() ? "block "
                                                     : place.file + ':',
                                range);
             file = place.file;
         }
-        ++told;
+        ++listed;
     }
-    return told > most ? fmt::format("{} and {} more", out, told - most) : out;
+    return listed > most ? fmt::format("{} and {} more", out, listed - most) : out;
 }
 
 } // namespace

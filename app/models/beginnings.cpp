@@ -82,8 +82,7 @@ Status Beginnings::demo_in(const QString& folder)
 {
     const QString demo = demo_folder();
     if (demo.isEmpty()) {
-        return Error{
-            ErrorKind::unreadable, "the demo does not lie beside the program", {}, "open it where the sources lie: demo/observatory"};
+        return Error{ErrorKind::unreadable, "the demo is not beside the program", {}, "open it where the sources are: demo/observatory"};
     }
     if (QFileInfo::exists(folder)) {
         return taken(folder);

@@ -60,9 +60,9 @@ void ComparedCode::replay(const std::shared_ptr<const JobResults>& results, cons
         auto replayed = replay_posted(*results->files, folder, *results->posted, QFileInfo(path).fileName().toStdString(), lines->text(),
                                       from_unknown, clock, watch.get());
         if (replayed) {
-            background_.later(watch, [this, watch, told = *replayed] {
+            background_.later(watch, [this, watch, report = *replayed] {
                 if (loaded_ && !watch->stopped()) {
-                    loaded_->replayed = told;
+                    loaded_->replayed = report;
                     Q_EMIT changed();
                 }
             });

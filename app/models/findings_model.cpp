@@ -87,7 +87,7 @@ QVariant FindingsModel::headerData(int section, Qt::Orientation orientation, int
     }
     switch (section) {
     case kind: return tr("what");
-    case text: return tr("told");
+    case text: return tr("message");
     case place: return tr("where");
     default: return tr("cure");
     }

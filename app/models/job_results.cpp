@@ -28,8 +28,8 @@ std::vector<FoundAt> all_findings(const Error* error, const JobResults* results,
     std::vector<FoundAt> out;
     const auto add = [&](FoundAt::By by, const FindingList& list) {
         for (const Finding& finding : list.list()) {
-            const auto told = [&](const FoundAt& found) { return by == FoundAt::By::replay && is_same(found, finding); };
-            if (std::none_of(out.begin(), out.end(), told)) {
+            const auto listed = [&](const FoundAt& found) { return by == FoundAt::By::replay && is_same(found, finding); };
+            if (std::none_of(out.begin(), out.end(), listed)) {
                 out.push_back({by, finding});
             }
         }

@@ -163,7 +163,7 @@ QString MachineEditor::trouble_of(const PartPath& part, const FormField& field) 
     if (!document_) {
         return {};
     }
-    const auto told = [](const std::string& message, const std::string& cure, const QString& where = {}) {
+    const auto problem = [](const std::string& message, const std::string& cure, const QString& where = {}) {
         return QStringLiteral("%1%2; %3").arg(QString::fromStdString(message), where, QString::fromStdString(cure));
     };
     PartPath whole = part;
@@ -174,7 +174,7 @@ QString MachineEditor::trouble_of(const PartPath& part, const FormField& field) 
         const Place end = document_->place_of(value->end);
         const auto at = std::pair(problem_->place.line, problem_->place.column);
         if (at >= std::pair(begin.line, begin.column) && at <= std::pair(end.line, end.column)) {
-            return told(problem_->message, problem_->cure);
+            return problem(problem_->message, problem_->cure);
         }
     }
     if (!is_of_job()) {
@@ -184,7 +184,7 @@ QString MachineEditor::trouble_of(const PartPath& part, const FormField& field) 
     const auto& error = workspace_.error();
     const std::vector<std::string> length{"tool", "gauge_length"};
     if (error && field.keys == length && error->message == "the attachment \"" + name + "\" has no gauge length") {
-        return told(error->message, error->cure);
+        return problem(error->message, error->cure);
     }
     // Findings of the run that say what of the machine is in the way.
     const json::Node* for_people = json::node_at(*document_, part)->find("name");
@@ -197,7 +197,7 @@ QString MachineEditor::trouble_of(const PartPath& part, const FormField& field) 
         const bool too_fast = field.keys == fastest && f.kind == "too-fast" && for_people != nullptr &&
                               f.message.find(", the " + for_people->text + " takes ") != std::string::npos;
         if (positioned || too_fast) {
-            return told(f.message, f.cure, QStringLiteral(", at %1:%2").arg(QString::fromStdString(f.source.file)).arg(f.source.line));
+            return problem(f.message, f.cure, QStringLiteral(", at %1:%2").arg(QString::fromStdString(f.source.file)).arg(f.source.line));
         }
     }
     return {};

@@ -116,7 +116,7 @@ void ProjectFiles::take_outside_changes()
     for (const auto& [path, text] : documents_.open_texts()) {
         const QString relative = QDir(folder_).relativeFilePath(QString::fromStdString(path));
         if (!documents_.take_from_disk(relative)) {
-            Q_EMIT message(tr("%1 was changed outside; your unsaved edits stand. Save to keep them, or undo them and it is read again.")
+            Q_EMIT message(tr("%1 was changed outside; your unsaved edits are kept. Save to keep them, or undo them and it is read again.")
                                .arg(relative));
         }
     }

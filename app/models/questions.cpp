@@ -23,7 +23,7 @@ void Questions::ask(const std::shared_ptr<const JobResults>& results, const QStr
         JobRecords records(*results->files, folder, results->assembly().job);
         auto trace = trace_block(results->assembly(), records, scratch, block, watch.get());
         if (trace) {
-            blocks_.later(watch, [this, told = std::make_shared<const BlockTrace>(std::move(*trace))] { Q_EMIT traced(told); });
+            blocks_.later(watch, [this, answer = std::make_shared<const BlockTrace>(std::move(*trace))] { Q_EMIT traced(answer); });
         }
     });
 }
@@ -40,8 +40,8 @@ void Questions::ask_state(const std::shared_ptr<const JobResults>& results, std:
                                 {results->posted->code_name, &text, &ahead}, block, watch.get());
         });
         if (state) {
-            blocks_.later(watch, [this, block, told = *state ? std::make_shared<const ControlState>(**state) : nullptr] {
-                Q_EMIT state_told(block, told);
+            blocks_.later(watch, [this, block, answer = *state ? std::make_shared<const ControlState>(**state) : nullptr] {
+                Q_EMIT state_answered(block, answer);
             });
         }
     });
@@ -60,8 +60,8 @@ void Questions::evaluate(const std::shared_ptr<const JobResults>& results, const
             FileScratch scratch;
             JobRecords records(*results->files, folder, results->assembly().job);
             const auto value = evaluate_at(results->assembly(), records, scratch, record, text, watch.get());
-            values_.later(watch, [this, told = QString::fromStdString(value ? *value : value.error().message), fine = value.ok()] {
-                Q_EMIT evaluated(told, fine);
+            values_.later(watch, [this, answer = QString::fromStdString(value ? *value : value.error().message), fine = value.ok()] {
+                Q_EMIT evaluated(answer, fine);
             });
         });
 }

@@ -17,15 +17,15 @@ class Questions final : public QObject {
 public:
     explicit Questions(QObject* parent = nullptr) : QObject(parent), blocks_(*this), values_(*this) {}
 
-    /// Why a block (from 1) is as it is: answered by traced(), or by state_told() for a program that is read by itself. `results` may be
-    /// null; `folder`: of the project.
+    /// Why a block (from 1) is as it is: answered by traced(), or by state_answered() for a program that is read by itself. `results` may
+    /// be null; `folder`: of the project.
     void ask(const std::shared_ptr<const JobResults>& results, const QString& folder, std::uint32_t block);
     /// What an expression of Lua is at a record: answered by evaluated().
     void evaluate(const std::shared_ptr<const JobResults>& results, const QString& folder, std::uint32_t record, const QString& expression);
 
 Q_SIGNALS:
     void traced(const std::shared_ptr<const BlockTrace>& trace);
-    void state_told(std::uint32_t block, const std::shared_ptr<const ControlState>& state); ///< null: the program does not come to it
+    void state_answered(std::uint32_t block, const std::shared_ptr<const ControlState>& state); ///< null: the program does not come to it
     void evaluated(const QString& text, bool fine);
 
 private:

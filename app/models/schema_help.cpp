@@ -165,7 +165,7 @@ QStringList values_of(const QJsonObject& schema)
 QString number_of(const QJsonValue& value) { return QString::number(value.toDouble(), 'g', 12); }
 
 /// One way a value can be, in words.
-QString told(const QJsonObject& schema)
+QString described(const QJsonObject& schema)
 {
     const QStringList values = values_of(schema);
     if (!values.isEmpty()) {
@@ -240,7 +240,7 @@ QString schema_tip(const QString& path, const std::string& text, std::size_t at)
     }
     QStringList ways;
     for (const QJsonObject& schema : schemas_at(schema_of(path), place, true)) {
-        const QString way = told(schema);
+        const QString way = described(schema);
         if (!way.isEmpty() && !ways.contains(way)) {
             ways.push_back(way);
         }

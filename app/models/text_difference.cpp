@@ -48,9 +48,9 @@ QStringList text_difference(const std::string& before, const std::string& after,
         }
     }
     QStringList out;
-    int told = 0;
-    const auto tell = [&](char sign, std::size_t number, std::string_view line) {
-        if (told++ < most) {
+    int listed = 0;
+    const auto list = [&](char sign, std::size_t number, std::string_view line) {
+        if (listed++ < most) {
             out.push_back(QStringLiteral("%1 %2  %3")
                               .arg(QLatin1Char(sign))
                               .arg(number + 1, 4)
@@ -64,16 +64,16 @@ QStringList text_difference(const std::string& before, const std::string& after,
             ++i;
             ++j;
         } else if (i < rows && (!small || j == columns || cell(i + 1, j) >= cell(i, j + 1))) {
-            tell('-', head + i, a[head + i]);
+            list('-', head + i, a[head + i]);
             ++i;
         } else {
-            tell('+', head + j, b[head + j]);
+            list('+', head + j, b[head + j]);
             ++j;
         }
     }
-    if (told > most) {
-        out.push_back(QCoreApplication::translate("TextDifference", "… and %1 lines more").arg(told - most));
-    } else if (told == 0 && before != after) {
+    if (listed > most) {
+        out.push_back(QCoreApplication::translate("TextDifference", "… and %1 lines more").arg(listed - most));
+    } else if (listed == 0 && before != after) {
         out.push_back(QCoreApplication::translate("TextDifference", "They differ in the last line's end alone."));
     }
     return out;

@@ -161,7 +161,7 @@ FormField field(const char* shape, const char* key, const char* title, const cha
 
 } // namespace
 
-std::string told_of(const LinkStep& step, const Machine& machine)
+std::string description_of(const LinkStep& step, const Machine& machine)
 {
     std::vector<std::string> names;
     if (step.to == LinkTarget::readings) {

@@ -12,7 +12,7 @@
 namespace wexilum {
 
 /// What a partial move does, in a few words: "A and C to the place", "out along the tool".
-[[nodiscard]] std::string told_of(const LinkStep& step, const Machine& machine);
+[[nodiscard]] std::string description_of(const LinkStep& step, const Machine& machine);
 
 /// One of an operation's lists as it is in force.
 [[nodiscard]] const std::vector<LinkStep>& list_of(const OperationLinks& links, LinkList list);

@@ -7,7 +7,7 @@
 
 namespace wexilum {
 
-BrakeWatch::BrakeWatch(const Machine& machine, Told told) : machine_(machine), told_(std::move(told)), first_(machine.joints.size())
+BrakeWatch::BrakeWatch(const Machine& machine, Report report) : machine_(machine), report_(std::move(report)), first_(machine.joints.size())
 {
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         if (machine.joints[i].kind == JointKind::rotary) {
@@ -63,7 +63,7 @@ void BrakeWatch::settle()
     for (std::uint32_t bits = turned_ ? 0 : open_; bits != 0; bits &= bits - 1) {
         const auto joint = std::size_t(std::countr_zero(bits));
         if (machine_.joints[joint].moves_while_cutting) {
-            told_(machine_.joints[joint], first_[joint]->item, first_[joint]->block);
+            report_(machine_.joints[joint], first_[joint]->item, first_[joint]->block);
         }
     }
     turned_ = false;

@@ -13,10 +13,10 @@ namespace wexilum {
 class BrakeWatch {
 public:
     /// Called with the joint, the first cut in which it was not held, and the record that was cut.
-    using Told = std::function<void(const Joint& joint, const Expected& item, BlockNumber block)>;
+    using Report = std::function<void(const Joint& joint, const Expected& item, BlockNumber block)>;
 
     /// The machine must outlive the watch.
-    BrakeWatch(const Machine& machine, Told told);
+    BrakeWatch(const Machine& machine, Report report);
     /// A motion at feed, `item` is what the path has there.
     void cut(const ReplayMove& move, const Expected& item);
     /// Those from `first` to before `end`, all of one operation; `item` is what they share.
@@ -34,7 +34,7 @@ private:
         BlockNumber block;
     };
     const Machine& machine_;
-    Told told_;
+    Report report_;
     std::vector<std::size_t> rotary_;
     std::size_t operation_ = 0;
     bool turned_ = false; ///< a cut of the operation has turned something

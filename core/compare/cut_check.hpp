@@ -38,9 +38,9 @@ public:
     [[gnu::always_inline]] [[nodiscard]] static FeedMisfit feed_misfit(double length, double wanted, double seconds, double precision,
                                                                        double tip)
     {
-        const bool told = length >= shortest_timed && wanted > 0 && seconds > 0;
-        const double percent = 100 * (wanted / (told ? seconds : 1) - 1);
-        return {told ? percent : 0, feed_tolerance_percent + 100 * precision + 100 * 2 * tip / (told ? length : 1)};
+        const bool timed = length >= shortest_timed && wanted > 0 && seconds > 0;
+        const double percent = 100 * (wanted / (timed ? seconds : 1) - 1);
+        return {timed ? percent : 0, feed_tolerance_percent + 100 * precision + 100 * 2 * tip / (timed ? length : 1)};
     }
 
 private:

@@ -50,16 +50,16 @@ public:
     Happening& happens(Happening::Kind kind);
     void moves(ReplayMove&& move);
     /// What has happened and has not been taken; it lives until forget(). Null: nothing.
-    [[nodiscard]] const Happening* take() { return told_ < happenings_.size() ? &happenings_[told_++] : nullptr; }
+    [[nodiscard]] const Happening* take() { return taken_ < happenings_.size() ? &happenings_[taken_++] : nullptr; }
     /// What take() gave last. Precondition: it was not null.
-    [[nodiscard]] const Happening& taken() const { return happenings_[told_ - 1]; }
+    [[nodiscard]] const Happening& taken() const { return happenings_[taken_ - 1]; }
     [[nodiscard]] bool empty() const { return happenings_.empty(); }
     void forget()
     {
         if (!happenings_.empty()) {
             happenings_.clear();
             moves_.clear();
-            told_ = 0;
+            taken_ = 0;
         }
     }
 
@@ -74,7 +74,7 @@ private:
     std::uint32_t channel_;
     std::vector<const ControlPart*> parts_;
     std::vector<Happening> happenings_; ///< of the block at hand
-    std::size_t told_ = 0;              ///< of them
+    std::size_t taken_ = 0;             ///< of them
     std::deque<ReplayMove> moves_;      ///< that they point to
     BlockNumber block_;
     BlockNumber called_by_;

@@ -144,7 +144,7 @@ Status CoordinateFrames::read_surface(const WordMeaning& meaning, BlockWords& wo
     const auto flat = axes_.joint_of(meaning.flat);
     if (!turning || !axes_.rotary(turning->value) || !flat || axes_.rotary(*flat)) {
         return Error{ErrorKind::value,
-                     fmt::format("{} does not turn a cylinder round which {} could tell the way", meaning.joint, meaning.flat),
+                     fmt::format("{} does not turn a cylinder round which {} could give the way", meaning.joint, meaning.flat),
                      {},
                      "name a rotary joint and the letter of a linear one in the controller"};
     }
@@ -336,6 +336,6 @@ void CoordinateFrames::turn_arc(ReplayMove& move, const Turns& turns) const
     }
 }
 
-bool CoordinateFrames::leaves_cuts_plain() const { return !any() && (!knows_frames_ || modal_.told(Group::frame)); }
+bool CoordinateFrames::leaves_cuts_plain() const { return !any() && (!knows_frames_ || modal_.reliable(Group::frame)); }
 
 } // namespace wexilum

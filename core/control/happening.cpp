@@ -2,7 +2,7 @@
 
 namespace wexilum {
 
-void tell(const Happening& happening, ReplaySink& sink)
+void hand_to(const Happening& happening, ReplaySink& sink)
 {
     switch (happening.kind) {
     case Happening::Kind::motion: sink.move(*happening.move); return;

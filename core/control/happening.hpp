@@ -64,6 +64,6 @@ public:
 };
 
 /// Tells a sink of a happening.
-void tell(const Happening& happening, ReplaySink& sink);
+void hand_to(const Happening& happening, ReplaySink& sink);
 
 } // namespace wexilum

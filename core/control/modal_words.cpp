@@ -61,7 +61,7 @@ ModalWords::ModalWords(const Controller& controller, ControlLog& log) : ControlP
 
 const WordMeaning* ModalWords::use(Group group)
 {
-    if (!told(group)) {
+    if (!reliable(group)) {
         log_.rely_on(std::string(name_of(group)), fmt::format("the block relies on the {} that was in force before", name_of(group)),
                      "state it");
     }
@@ -136,11 +136,12 @@ std::uint32_t ModalWords::whole(const CodeWord& word)
 bool ModalWords::leaves_cuts_plain() const
 {
     const auto is = [&](Group group, Function function) {
-        return told(group) && state(group).meaning != nullptr && state(group).meaning->function == function;
+        return reliable(group) && state(group).meaning != nullptr && state(group).meaning->function == function;
     };
-    return is(Group::motion, Function::linear) && is(Group::distance, Function::absolute) && told(Group::feed_mode) && told(Group::units) &&
-           std::all_of(state_.begin(), state_.end(),
-                       [](const State& state) { return state.meaning == nullptr || leaves_cuts(state.meaning->function); });
+    return is(Group::motion, Function::linear) && is(Group::distance, Function::absolute) && reliable(Group::feed_mode) &&
+           reliable(Group::units) && std::all_of(state_.begin(), state_.end(), [](const State& state) {
+               return state.meaning == nullptr || leaves_cuts(state.meaning->function);
+           });
 }
 
 } // namespace wexilum

@@ -27,7 +27,7 @@ public:
     /// The same as a function; `otherwise`: where nothing is in force.
     [[nodiscard]] Function use(Group group, Function otherwise);
     /// Whether what is in force can be relied on.
-    [[nodiscard]] bool told(Group group) const { return !log_.from_unknown() || state(group).by_program; }
+    [[nodiscard]] bool reliable(Group group) const { return !log_.from_unknown() || state(group).by_program; }
     /// Puts a word in force. Precondition: it belongs to a group.
     void put(const WordMeaning& meaning);
     /// What is in force in a group is not known any more.

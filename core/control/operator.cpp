@@ -108,10 +108,10 @@ void Operator::hear(std::string_view comment)
             task.readable = true;
             const auto amount = values->find("amount");
             const auto sense = values->find("sense");
-            const auto told = amount != values->end() ? number(amount->second) : std::nullopt;
-            if (told && sense != values->end()) {
+            const auto stated = amount != values->end() ? number(amount->second) : std::nullopt;
+            if (stated && sense != values->end()) {
                 const bool rises = (sense->second == "CLOCKWISE") == joint.scale.clockwise;
-                task.amount = to_rad(*told) * (rises ? 1 : -1);
+                task.amount = to_rad(*stated) * (rises ? 1 : -1);
             }
         }
         tasks_.push_back(task);

@@ -130,7 +130,7 @@ bool PlainCuts::take(const CodeBlock& block)
         parts_.axes.stand(i, read.to[i]);
     }
     if (run_.count == longest_run) {
-        tell();
+        hand_on();
     }
     return true;
 }
@@ -171,27 +171,27 @@ WEXILUM_WIDE void PlainCuts::time()
     }
 }
 
-void PlainCuts::tell()
+void PlainCuts::hand_on()
 {
     if (run_.count > 0) {
         time();
         Happening& happening = parts_.log.happens(Happening::Kind::cuts);
         happening.block = run_.block[0];
         happening.cuts = &run_;
-        told_ = true;
+        handed_on_ = true;
     }
 }
 
 void PlainCuts::end()
 {
-    tell();
+    hand_on();
     on_ = false;
 }
 
 void PlainCuts::forget_told()
 {
-    if (told_) {
-        told_ = false;
+    if (handed_on_) {
+        handed_on_ = false;
         run_.count = 0;
     }
 }

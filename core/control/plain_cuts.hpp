@@ -35,12 +35,12 @@ private:
     };
     [[nodiscard]] bool read(const CodeBlock& block, Read& out) const;
     [[nodiscard]] bool fits(const Read& read) const;
-    void tell();
+    void hand_on();
     void time();
 
     ControlParts& parts_;
     const Motions& motions_;
-    bool told_ = false;                       ///< the run stands among what happens: it begins anew once that has been taken
+    bool handed_on_ = false;                  ///< the run stands among what happens: it begins anew once that has been taken
     bool on_ = false;                         ///< a block of axis words and a feed word would be a straight cut and nothing else
     std::array<int, 26> word_{};              ///< by letter: the joint it moves, or one of the above
     std::array<double, max_joints> offset_{}; ///< by joint, and so on

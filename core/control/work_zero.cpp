@@ -176,8 +176,8 @@ double WorkZero::turned_slack(const Readings& from, const Readings& to) const
 
 bool WorkZero::leaves_cuts_plain() const
 {
-    return !turned_ && !offsets_.empty() && modal_.told(Group::offset) && modal_.state(Group::offset).meaning == taken_ &&
-           (!knows_turns_ || modal_.told(Group::rotation));
+    return !turned_ && !offsets_.empty() && modal_.reliable(Group::offset) && modal_.state(Group::offset).meaning == taken_ &&
+           (!knows_turns_ || modal_.reliable(Group::rotation));
 }
 
 } // namespace wexilum

@@ -101,12 +101,12 @@ private:
                                   "list it once");
                 }
                 if (c_.aligned_with(id) != nullptr) {
-                    problems_.add(node, fmt::format("the joint \"{}\" stands in two groups of aligned joints", id.substr(0, 40)),
+                    problems_.add(node, fmt::format("the joint \"{}\" is in two groups of aligned joints", id.substr(0, 40)),
                                   "list it once");
                 }
             }
             if (group.joints.size() < 2) {
-                problems_.add(node, "a single joint is not aligned with another", "list two or more, or leave the group away");
+                problems_.add(node, "a single joint is not aligned with another", "list two or more, or leave the group out");
             }
             c_.aligned.push_back(std::move(group));
         });
@@ -179,7 +179,7 @@ private:
                 }
                 fields.finish();
                 if (word.size() < 2 || word[0] < 'A' || word[0] > 'Z') {
-                    problems_.add(node, fmt::format("\"{}\" is no word", word.substr(0, 40)),
+                    problems_.add(node, fmt::format("\"{}\" is not a word", word.substr(0, 40)),
                                   "write a capital letter and its number, like G1");
                     return;
                 }

@@ -207,7 +207,7 @@ void LineWriter::format(const LineRun& run)
     if (run.count > 0) {
         const std::string_view text(begin, std::size_t(out - begin));
         bytes_ += text.size();
-        sink_.lines(text, std::span(ends).first(run.count), run.file, std::span(run.line).first(run.count));
+        sink_.many_lines(text, std::span(ends).first(run.count), run.file, std::span(run.line).first(run.count));
     }
 }
 

@@ -192,7 +192,7 @@ const std::vector<Name>& state_names()
         {"program", Type::text, {}, "the title of the program, from the job"},
         {"number", Type::number, expr::plain, "the number of the program, from the job"},
         {"machine", Type::text, {}, "the name of the machine"},
-        {"date", Type::text, {}, "the day of the run, YYYY-MM-DD, where whoever runs it gives one"},
+        {"date", Type::text, {}, "the day of the run, YYYY-MM-DD, where one is given"},
         {"operation", Type::text, {}, "id and name of the operation, once one has begun"},
         {"operation_id", Type::text, {}, "its id alone"},
         {"next_operation", Type::text, {}, "id and name of the operation behind it, where there is one"},

@@ -32,7 +32,7 @@ void NativeEvents::set_probe(EventProbe* probe)
     emitter_.set_probe(&probe->words);
     motion_.note_exact(&probe->words.exact);
     subprograms_.set_exact(&probe->words.exact);
-    cycles_.set_told([this](const char* how) { notes_.rule(notes_.rule() + ", " + how); });
+    cycles_.on_hole([this](const char* how) { notes_.rule(notes_.rule() + ", " + how); });
 }
 
 void NativeEvents::begin()
@@ -189,7 +189,7 @@ void NativeEvents::act(SectionAction action)
         return;
     case SectionAction::spindle_off: spindle_.switch_spindle_off(); return;
     case SectionAction::coolant_off: spindle_.switch_coolant_off(); return;
-    case SectionAction::message: records_.tell(); return;
+    case SectionAction::message: records_.write_tasks(); return;
     case SectionAction::subprograms:
         end_subprogram();
         subprograms_.write();

@@ -215,7 +215,7 @@ void RecordEvents::take_mount(const Mount& mount)
     parts_.spindle.forget_speed();
 }
 
-void RecordEvents::tell()
+void RecordEvents::write_tasks()
 {
     for (const std::string& message : messages_) {
         parts_.emitter.comment(message);

@@ -31,7 +31,7 @@ public:
     /// The operation of the next motion, spindle and coolant as the path wants them: before the tool moves.
     void ready();
     /// Writes what a person has to do now.
-    void tell();
+    void write_tasks();
 
 private:
     void on(const record::From& /*r*/) {}

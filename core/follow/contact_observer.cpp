@@ -175,12 +175,12 @@ void ContactObserver::moved(const Followed& motion)
         if (std::find(set_->stock_pairs().begin(), set_->stock_pairs().end(), meeting.pair) != set_->stock_pairs().end()) {
             in_stock = in_stock || meeting.distance <= 0;
         } else {
-            tell(move, meeting);
+            report(move, meeting);
             note(move, meeting, stands_[i]);
         }
     }
     if (in_stock) {
-        tell_rapid_in_stock(motion);
+        report_rapid_in_stock(motion);
     }
     if (cuts) {
         Pose begin = motion.from;
@@ -248,7 +248,7 @@ void ContactObserver::add(Finding finding, const std::string& subject, BlockNumb
     findings_.add(std::move(finding), subject, block.value);
 }
 
-void ContactObserver::tell(const ReplayMove& move, const Meeting& meeting)
+void ContactObserver::report(const ReplayMove& move, const Meeting& meeting)
 {
     const std::string a = watch().solids()[meeting.a].body().id;
     const std::string b = watch().solids()[meeting.b].body().id;
@@ -267,7 +267,7 @@ void ContactObserver::tell(const ReplayMove& move, const Meeting& meeting)
 }
 
 /// A tool may be inside the stock in rapid where it has cut before.
-void ContactObserver::tell_rapid_in_stock(const Followed& motion)
+void ContactObserver::report_rapid_in_stock(const Followed& motion)
 {
     const ReplayMove& move = motion.move;
     if (move.feed && !motion.stands_for_rapid()) { // with the spindle standing: wherever that is

@@ -74,10 +74,10 @@ private:
     ContactObserver(const Machine& machine, const Setup& setup, FindingList& findings)
         : machine_(machine), setup_(setup), findings_(findings)
     {}
-    void tell(const ReplayMove& move, const Meeting& meeting);
+    void report(const ReplayMove& move, const Meeting& meeting);
     /// Of the tool that cuts; 0 for a blade.
     [[nodiscard]] double radius_of(const ReplayMove& move) const;
-    void tell_rapid_in_stock(const Followed& motion);
+    void report_rapid_in_stock(const Followed& motion);
     void add(Finding finding, const std::string& subject, BlockNumber block);
     /// Follows joints in proportion and notes where each meeting is.
     void follow(const Readings& from, const Readings& to, double slack);

@@ -117,7 +117,7 @@ void Follower::take(const Happening& happening)
     case Happening::Kind::cuts: follow(*happening.cuts); return;
     default:
         for (MotionListener* listener : listeners_) {
-            tell(happening, *listener);
+            hand_to(happening, *listener);
         }
     }
 }

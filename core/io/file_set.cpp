@@ -130,7 +130,7 @@ int write_all(Disk& disk, int file, std::string_view bytes)
 
 /// A new file that is locked for as long as it is open. `name`: of a path by a key.
 template <typename Name>
-Result<std::pair<int, std::string>> create_locked(Disk& disk, const std::string& told, const Name& name)
+Result<std::pair<int, std::string>> create_locked(Disk& disk, const std::string& asked, const Name& name)
 {
     for (int tries = 0; tries < 8; ++tries) {
         const std::string path = name(new_key());
@@ -139,7 +139,7 @@ Result<std::pair<int, std::string>> create_locked(Disk& disk, const std::string&
             continue;
         }
         if (file < 0) {
-            return failed(told, errno);
+            return failed(asked, errno);
         }
         struct stat made {};
         const bool ours = flock(file, LOCK_EX | LOCK_NB) == 0 || errno == ENOLCK || errno == EOPNOTSUPP || errno == EINVAL;
@@ -148,7 +148,7 @@ Result<std::pair<int, std::string>> create_locked(Disk& disk, const std::string&
         }
         disk.close(file);
     }
-    return failed(told, EEXIST);
+    return failed(asked, EEXIST);
 }
 
 /// Puts all bytes of one file into another that stands there already.
@@ -521,7 +521,7 @@ Status FileSet::give_names()
             if (write_over(disk_, entry.file, entry.target.path) != 0) {
                 const Error error = failed(entry.path, errno);
                 unfinished_ = true;
-                return Error{error.kind, error.message + ", and it stands there in part", error.place,
+                return Error{error.kind, error.message + ", and part of it is there", error.place,
                              error.cure +
                                  fmt::format("; all of it is in {} and takes its place with the next file written there", entry.part)};
             }

@@ -61,7 +61,7 @@ void read_shape(Fields& fields, const FileUnits& units, Body& body)
             fields.problem(fields.here(),
                            fields.has("box") ? fmt::format("the edges can't be rounded by more than half the box, {:g} mm", most)
                                              : std::string("only a box has edges to round"),
-                           "make \"round\" smaller, or leave it away");
+                           "make \"round\" smaller, or leave it out");
             body.round = 0;
         }
     }

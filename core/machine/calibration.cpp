@@ -91,7 +91,7 @@ Eigen::VectorXd errors(const Machine& machine, std::span<const Measurement> meas
 
 double rms(const Eigen::VectorXd& errors) { return std::sqrt(errors.squaredNorm() / (double(errors.size()) / 3)); }
 
-std::string told(const Machine& machine, const Unknown& unknown)
+std::string name_of(const Machine& machine, const Unknown& unknown)
 {
     static constexpr std::array<const char*, 3> names{"X", "Y", "Z"};
     int axis = 0;
@@ -204,7 +204,7 @@ Result<Calibration> calibrate(const Machine& drawing, std::span<const Measuremen
     }
     for (std::size_t i = 0; i < unknowns.size(); ++i) {
         if (plain.open.cols() > 0 && plain.open.row(Eigen::Index(i)).norm() > counts_as_open) {
-            out.undetermined.push_back(told(drawing, unknowns[i]));
+            out.undetermined.push_back(name_of(drawing, unknowns[i]));
         }
     }
     return out;
@@ -274,7 +274,7 @@ std::vector<double> residuals(const Machine& machine, std::span<const Measuremen
     return out;
 }
 
-std::vector<std::string> told_of(const Machine& drawing, const Calibration& found)
+std::vector<std::string> description_of(const Machine& drawing, const Calibration& found)
 {
     std::vector<std::string> out;
     for (std::size_t i = 0; i < drawing.joints.size(); ++i) {

@@ -48,7 +48,7 @@ Result<Calibration> calibrate(const Machine& machine, std::span<const Measuremen
 /// By how much the gauge point was found beside the drawing's, mm.
 [[nodiscard]] Vec3 gauge_shift(const Machine& drawing, const Calibration& found);
 /// What was found of each rotary joint and of the gauge point, a line each.
-[[nodiscard]] std::vector<std::string> told_of(const Machine& drawing, const Calibration& found);
+[[nodiscard]] std::vector<std::string> description_of(const Machine& drawing, const Calibration& found);
 
 /// The text of an "overlay/1" file with what a calibration found. `machine_path` and `name` are written as they are.
 [[nodiscard]] std::string overlay_text(const Machine& drawing, const Calibration& found, const std::string& machine_path,

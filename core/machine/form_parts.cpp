@@ -351,7 +351,7 @@ Result<std::string> with_new_part(const Document& machine, MachinePart part, con
                            quoted(fresh(names, {"at home"}, "witness ")), readings, length(100));
         break;
     }
-    case MachinePart::machine: return wrong("a machine has no machine in it", "add a joint, a mount, a body or an attachment");
+    case MachinePart::machine: return wrong("a machine can't contain another one", "add a joint, a mount, a body or an attachment");
     }
     const Node* node = list_of(machine, list.c_str());
     path = {list, node != nullptr ? node->items.size() : 0};

@@ -287,7 +287,7 @@ Result<std::string> with_value(const Document& machine, const PartPath& path, co
     whole.insert(whole.end(), field.keys.begin(), field.keys.end());
     if (typed.empty()) {
         if (field.required) {
-            return wrong(fmt::format("{} has to be told", field.title), "type a value");
+            return wrong(fmt::format("{} is required", field.title), "type a value");
         }
         if (json::node_at(machine, whole) == nullptr) {
             return machine.text();

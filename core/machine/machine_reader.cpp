@@ -270,7 +270,7 @@ private:
             const auto found = machine_.find_joint(joint);
             if (!found || int(found->value) < first_joint) {
                 problems_.add(*node.find("parent"), fmt::format("\"{}\" is not a joint of the attachment", joint.substr(0, 40)),
-                              "name one of its joints, or leave the key away");
+                              "name one of its joints, or leave the key out");
             } else {
                 body.parent = int(found->value);
             }
@@ -443,7 +443,7 @@ private:
                 problems_.add(
                     *turned,
                     fmt::format("the joint \"{}\" carries the tool, so it can't read tool-relative", machine_.joints[link.joint.value].id),
-                    "leave \"reading\" away: only a joint that carries the work can be read the other way");
+                    "leave \"reading\" out: only a joint that carries the work can be read the other way");
             }
         }
         for (const Node* node : attachment_nodes_) {

@@ -125,18 +125,18 @@ Status load_surfaces(const FileSystem& files, const std::string& folder, std::ve
         if (body.shape != Shape::surface || body.surface) {
             continue;
         }
-        const auto told = [&](Error error) {
+        const auto at_place = [&](Error error) {
             error.message = fmt::format("the surface {} of the body \"{}\": {}", body.surface_file, body.id, error.message);
             error.place = body.place;
             return error;
         };
         const auto bytes = files.read_all(folder.empty() ? body.surface_file : folder + "/" + body.surface_file, most_surface_bytes);
         if (!bytes) {
-            return told(bytes.error());
+            return at_place(bytes.error());
         }
         auto surface = read_surface(*bytes, body.surface_file, body.surface_unit);
         if (!surface) {
-            return told(surface.error());
+            return at_place(surface.error());
         }
         body.surface = std::make_shared<const Triangles>(std::move(*surface));
     }

@@ -255,7 +255,7 @@ std::string rulebook_reference()
     for (const FunctionDescription& function : functions) {
         out += fmt::format("| `{}` | {} |\n", function.signature, function.help);
     }
-    out += "\n## State\n\n`state.tool_length` and so on: what holds when the event comes. Nil where there is nothing to tell.\n\n"
+    out += "\n## State\n\n`state.tool_length` and so on: what holds when the event comes. Nil where there is no value.\n\n"
            "| name | | |\n| --- | --- | --- |\n";
     for (const expr::Name& name : state_names()) {
         out += fmt::format("| `state.{}` | {} | {} |\n", name.name, unit_of(name), name.help);

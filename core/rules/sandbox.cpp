@@ -299,8 +299,8 @@ std::unique_ptr<RuleFault> Sandbox::compile(lua_State* L, const std::string& tex
         return nullptr;
     }
     auto fault = std::make_unique<RuleFault>();
-    const char* told = lua_tostring(L, -1);
-    fault->message = told != nullptr ? told : "the text can't be read";
+    const char* message = lua_tostring(L, -1);
+    fault->message = message != nullptr ? message : "the text can't be read";
     fault->place.file = file;
     lua_pop(L, 1);
     // "short_src:line: message"

@@ -141,10 +141,10 @@ Status RunPasses::read(Scratch& scratch)
             report_seen(a_, seen, records.files(), of, index, pass_->findings);
         }
     };
-    std::size_t told = 0;
+    std::size_t reported = 0;
     for (std::size_t index = 0;;) {
-        if (watch_ != nullptr && index >= told) {
-            told = index + watch_every;
+        if (watch_ != nullptr && index >= reported) {
+            reported = index + watch_every;
             watch_->records = index;
             if (watch_->stopped()) {
                 return cancelled();
@@ -199,7 +199,7 @@ void RunPasses::report_leans()
     }
     for (const AlignedChoice& choice : a_.choices) {
         Finding finding = Finding::make(Severity::remark, "aligned-choice", choice.text,
-                                        "nothing has to be done; \"parked\" in the operation's posture would settle it otherwise", 0);
+                                        "nothing has to be done; \"parked\" in the operation's posture would settle it differently", 0);
         finding.source = a_.job.operations[choice.operation].place;
         pass_->findings.add(std::move(finding));
     }
@@ -270,7 +270,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     events.begin();
     Record record;
     LinearRun run;
-    std::size_t told = 0;
+    std::size_t reported = 0;
     for (std::size_t index = 0;;) {
         if (aside.next_run(run)) {
             events.handle(run);
@@ -284,8 +284,8 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
         if (probe != nullptr && (probe->words.seen || probe->answer)) {
             return {};
         }
-        if (watch_ != nullptr && index >= told) {
-            told = index + watch_every;
+        if (watch_ != nullptr && index >= reported) {
+            reported = index + watch_every;
             watch_->arranged = index;
             if (watch_->stopped()) {
                 return cancelled();

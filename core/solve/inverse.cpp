@@ -52,7 +52,7 @@ Status check_turns(const Kinematics& kinematics, const std::vector<JointIndex>& 
         if (turns > most_turns || together > most_turns_together) {
             return unsupported(fmt::format("the travel of \"{}\" has {:.0f} turns{}, more than are looked at", joint.id, turns,
                                            turns > most_turns ? "" : fmt::format(", {:.0f} with those of the joint before it", together)),
-                               "leave \"travel\" away where the joint turns endlessly, or state less");
+                               "leave \"travel\" out where the joint turns endlessly, or state less");
         }
     }
     return {};

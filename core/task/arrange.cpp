@@ -379,7 +379,7 @@ std::optional<Follow> read_follow(Fields& operation, const FileUnits& units)
     fields.flag("backwards", out.backwards);
     fields.finish();
     if (operation.has("wrap")) {
-        operation.problem(*node, "a wound toolpath can't be followed by a blade", "take \"wrap\" or \"follow\" away");
+        operation.problem(*node, "a wound toolpath can't be followed by a blade", "remove \"wrap\" or \"follow\"");
     }
     return out;
 }
@@ -461,7 +461,7 @@ std::vector<CopyWish> read_copies(Fields& operation, const FileUnits& units)
             fields.problem(node, "a copy is moved, turned or mirrored", "write one of \"move\", \"turn\", \"mirror\"");
         }
         if (pattern && step.mirrors()) {
-            fields.problem(node, "a mirrored copy of a mirrored one is the first again", "leave \"count\" away");
+            fields.problem(node, "a mirrored copy of a mirrored one is the first again", "leave \"count\" out");
         }
         fields.finish();
         Placement at = step;

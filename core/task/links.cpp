@@ -308,7 +308,7 @@ private:
         if ((list == "retreat" && forwards) || (list == "approach" && wish.to == LinkTarget::leave)) {
             return wrong_value(wish.place, fmt::format("\"{}\" has no meaning in the {}", name_of(wish.to), list),
                                list == "retreat" ? "a retreat leads to \"leave\", \"home\" or readings: it does not know the next place"
-                                                 : "\"leave\" stands in the retreat of the operation before");
+                                                 : "\"leave\" belongs in the retreat of the operation before");
         }
         if (wish.to == LinkTarget::ride && !out.clearance) {
             return wrong_value(wish.place, fmt::format("the operation {} has no clearance surface to ride on", operation_.id),
@@ -316,7 +316,7 @@ private:
         }
         const bool whole = wish.to == LinkTarget::leave || wish.to == LinkTarget::ride || wish.to == LinkTarget::readings;
         if (whole && !wish.joints.empty()) {
-            return wrong_value(wish.place, fmt::format("\"{}\" takes no joints", name_of(wish.to)), "take \"joints\" away");
+            return wrong_value(wish.place, fmt::format("\"{}\" takes no joints", name_of(wish.to)), "remove \"joints\"");
         }
         if (wish.to == LinkTarget::home && wish.joints.empty()) {
             return wrong_value(wish.place, "nothing says which joints go home", "name them under \"joints\"");

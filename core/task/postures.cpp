@@ -285,7 +285,7 @@ std::optional<record::PostureChange> PostureFollower::begin_operation(std::size_
         return std::nullopt;
     }
     operation_ = &task_.postures[operation];
-    told_ = false;
+    reported_ = false;
     asked_.reset();
     open_.reset();
     Posture next = operation_->posture;
@@ -411,7 +411,7 @@ PostureFollower::Step PostureFollower::motion(Pose& pose, bool link)
     const bool in_cut = open_ && asked_ && angle_between(*asked_, asked) > same_direction;
     if (!in_cut) {
         out.problem = missed_direction(asked, off);
-    } else if (!std::exchange(told_, true)) {
+    } else if (!std::exchange(reported_, true)) {
         out.problem = Finding::make(Severity::error, "set-by-hand",
                                     fmt::format("the tool axis turns by {:.4f} deg in a cut, but the {} is set by hand", to_deg(off),
                                                 task_.machine.mounts[now_.mount].name),

@@ -79,7 +79,7 @@ private:
     std::optional<InverseSolver> open_; ///< with the joints free that a person sets
     std::optional<Vec3> asked_;         ///< the direction that they are set for
     std::optional<Vec3> axis_;          ///< part's frame; none where rotary joints can turn it
-    bool told_ = false;                 ///< that a cut turns away, in this operation
+    bool reported_ = false;             ///< that a cut turns away, in this operation
 };
 
 } // namespace wexilum

@@ -21,7 +21,7 @@ const Arc& arc_of(const PathPiece& piece) { return piece.wound ? *piece.wound->a
 } // namespace
 
 /// The words of X, Y and Z at a place of the flat, before rounding.
-Vec3 ArcWriter::told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const
+Vec3 ArcWriter::words_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const
 {
     const Pose pose = wound.wound(flat);
     const Turns now = place_.solver().turns_of(place_.position().readings);
@@ -108,9 +108,9 @@ Mat3 ArcWriter::directions(const PathPiece& piece, const ArcFrame& frame) const
 {
     Mat3 columns;
     if (place_.on_cylinder()) {
-        const Vec3 from = told_on_cylinder(*piece.wound, piece.wound->from, frame.joints);
+        const Vec3 from = words_on_cylinder(*piece.wound, piece.wound->from, frame.joints);
         for (int k = 0; k < 3; ++k) {
-            columns.row(k) = (told_on_cylinder(*piece.wound, piece.wound->from + Vec3::Unit(k), frame.joints) - from).transpose();
+            columns.row(k) = (words_on_cylinder(*piece.wound, piece.wound->from + Vec3::Unit(k), frame.joints) - from).transpose();
         }
     } else if (of_the_tip(place_.frame.kind())) {
         columns = place_.frame.tip_frame().frame(place_.solver().turns_of(place_.now())).linear();
@@ -164,7 +164,7 @@ Vec3 ArcWriter::centre_of(const PathPiece& piece, const ArcFrame& frame) const
 {
     const Arc& arc = arc_of(piece);
     if (place_.on_cylinder()) {
-        return told_on_cylinder(*piece.wound, arc.centre, frame.joints);
+        return words_on_cylinder(*piece.wound, arc.centre, frame.joints);
     }
     if (of_the_tip(place_.frame.kind())) {
         return place_.frame.tip_frame().coordinates(arc.centre, place_.solver().turns_of(place_.now()));

@@ -48,7 +48,7 @@ private:
     [[nodiscard]] std::string find_plane(const PathPiece& piece, ArcFrame& out) const;
     [[nodiscard]] Mat3 directions(const PathPiece& piece, const ArcFrame& frame) const;
     [[nodiscard]] Vec3 centre_of(const PathPiece& piece, const ArcFrame& frame) const;
-    [[nodiscard]] Vec3 told_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const;
+    [[nodiscard]] Vec3 words_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const;
     [[nodiscard]] MachinePosition position_on(const PathPiece& piece, const ArcFrame& frame, double s) const;
     void part(const PathPiece& piece, const ArcFrame& frame, double s0, double s1, const FeedSpec& feed, int depth);
     /// From the centre to where the machine stands and to where it goes, in the plane, as the control reads the words.

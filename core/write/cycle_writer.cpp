@@ -78,15 +78,15 @@ void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& 
         }
     }
     const auto drilling = by_control();
-    if (told_) [[unlikely]] {
+    if (on_hole_) [[unlikely]] {
         const bool across = assembly_.controller.cycles_across_plane;
-        told_(drilling && drilling->plane ? "by the control's own cycle, in the plane across the tool"
-              : drilling                  ? "by the control's own cycle: its word moves the tool along itself"
-              : !style.native             ? "by single moves, as the dialect writes this cycle"
-              : across                    ? "by single moves: the tool is perpendicular to none of the planes"
-              : !motion_.place().frame.drill_joint()
-                  ? "by single moves: the dialect names no joint along which cycles drill"
-                  : "by single moves: the way along the tool takes more than the word that a cycle drills along");
+        on_hole_(drilling && drilling->plane ? "by the control's own cycle, in the plane across the tool"
+                 : drilling                  ? "by the control's own cycle: its word moves the tool along itself"
+                 : !style.native             ? "by single moves, as the dialect writes this cycle"
+                 : across                    ? "by single moves: the tool is perpendicular to none of the planes"
+                 : !motion_.place().frame.drill_joint()
+                     ? "by single moves: the dialect names no joint along which cycles drill"
+                     : "by single moves: the way along the tool takes more than the word that a cycle drills along");
     }
     if (drilling) {
         native_point(pose, style, *drilling, cycle_feed);

@@ -28,7 +28,7 @@ public:
     [[nodiscard]] double depth() const { return -plan_->bottom; }
     [[nodiscard]] const std::string& kind() const { return kind_; }
     /// Called at each hole with how it is written and why.
-    void set_told(std::function<void(const char*)> told) { told_ = std::move(told); }
+    void on_hole(std::function<void(const char*)> done) { on_hole_ = std::move(done); }
     /// Cancels the control's own cycle; the next point calls it again.
     void interrupt();
 
@@ -44,7 +44,7 @@ private:
     std::string kind_;
     double own_feed_ = 0;         // mm/s, 0: the feed in force
     double own_feed_per_rev_ = 0; // mm/rev
-    std::function<void(const char*)> told_;
+    std::function<void(const char*)> on_hole_;
     bool in_native_ = false;
     std::size_t native_joint_ = 0;
     std::int64_t native_level_ = 0; // between holes, in the word along which they are drilled

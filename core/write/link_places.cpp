@@ -184,7 +184,7 @@ struct LinkPlaces::Ride {
     ClearanceSurface allowed; ///< outside it the tool stays
     Turns from;               ///< where it begins
     bool turns = false;
-    bool told = false; ///< that it does not stay outside
+    bool reported = false; ///< that it does not stay outside
     [[nodiscard]] Turns turns_at(double u) const
     {
         return {from[0] + (place.turns[0] - from[0]) * u, from[1] + (place.turns[1] - from[1]) * u};
@@ -258,7 +258,7 @@ void LinkPlaces::ride_to(Ride& ride, double u0, double u1, int halvings)
         ride_to(ride, at, u1, halvings + 1);
         return;
     }
-    if (!clear && !std::exchange(ride.told, true)) {
+    if (!clear && !std::exchange(ride.reported, true)) {
         log_.report(Severity::error, "ride-not-clear", "", "the tool can't ride on the clearance surface without coming inside it",
                     "choose a larger surface or another shape, or go by \"home\"", 1);
     }

@@ -284,7 +284,7 @@ void TestWindow::an_outside_change_is_noticed()
     desk.edit(QStringLiteral("setups/mirror-cell.json"), QStringLiteral("\"X\": -60"), QStringLiteral("\"X\": -70"));
     QVERIFY(wait_until([&] { return desk.find<QLabel>("message").isVisible(); }));
     QVERIFY(desk.find<QLabel>("message").text().startsWith(
-        QStringLiteral("setups/mirror-cell.json was changed outside; your unsaved edits stand")));
+        QStringLiteral("setups/mirror-cell.json was changed outside; your unsaved edits are kept")));
     QCOMPARE(desk.window().setup().offsets().model()->index(0, 1).data().toString(), QStringLiteral("-61"));
 }
 
@@ -301,13 +301,13 @@ void TestWindow::search_and_go_to()
     QTest::keyClick(&find, Qt::Key_A, Qt::ControlModifier);
     QTest::keyClicks(&find, QStringLiteral("nowhere"));
     QTest::keyClick(&find, Qt::Key_Return);
-    QVERIFY(wait_until([&] { return desk.find<QLabel>("search-told").text() == QStringLiteral("not found"); }));
+    QVERIFY(wait_until([&] { return desk.find<QLabel>("search-message").text() == QStringLiteral("not found"); }));
     QTest::keyClick(&desk.window(), Qt::Key_G, Qt::ControlModifier);
     desk.type("go-to", QStringLiteral("n2410"));
     const std::uint32_t line = desk.window().selection().line();
     QVERIFY(desk.window().workspace().results()->posted->code.lines().line(line).starts_with("N2410 "));
     desk.type("go-to", QStringLiteral("100000"));
-    QCOMPARE(desk.find<QLabel>("search-told").text(), QStringLiteral("no such block"));
+    QCOMPARE(desk.find<QLabel>("search-message").text(), QStringLiteral("no such block"));
     QCOMPARE(desk.window().selection().line(), line);
     // Backwards, from behind it.
     desk.type("go-to", QStringLiteral("4000"));

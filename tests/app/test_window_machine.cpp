@@ -239,17 +239,18 @@ private Q_SLOTS:
         QVERIFY(tip.text().contains(QStringLiteral(" 93.977, -25.923, 15.000 mm")));
         // Down into the blank: it stops just above it, and says why.
         desk.click("jog-Z-");
-        QVERIFY2(desk.find<QLabel>("jog-told").text().startsWith(QStringLiteral("Stopped: cutter and mirror cell would come nearer than ")),
-                 qPrintable(desk.find<QLabel>("jog-told").text()));
+        QVERIFY2(
+            desk.find<QLabel>("jog-message").text().startsWith(QStringLiteral("Stopped: cutter and mirror cell would come nearer than ")),
+            qPrintable(desk.find<QLabel>("jog-message").text()));
         QVERIFY(tip.text().contains(QStringLiteral(" 93.977, -25.923, 0.02")));
         desk.click("jog-Z+");
-        QVERIFY(desk.find<QLabel>("jog-told").text().isEmpty());
+        QVERIFY(desk.find<QLabel>("jog-message").text().isEmpty());
         desk.click("jog-home");
         QCOMPARE(reading(desk, "Z"), 0.0);
         desk.click("jog-back");
         QVERIFY(tip.text().startsWith(QStringLiteral("Tip in the part  83.977, -0.523, 15.000 mm")));
         desk.click("jog-turn-X+");
-        QCOMPARE(desk.find<QLabel>("jog-told").text(),
+        QCOMPARE(desk.find<QLabel>("jog-message").text(),
                  QStringLiteral("no rotary joint turns the tool here; choose an operation with a head, or jog along an axis"));
     }
 
@@ -352,7 +353,7 @@ private Q_SLOTS:
         // A change makes it old.
         desk.edit(QStringLiteral("setups/focuser-hub-low.json"), QStringLiteral("\"units\""), QStringLiteral("\"x-note\": 1, \"units\""));
         QVERIFY(wait_until([&] { return workspace.results()->contact == nullptr; }));
-        QCOMPARE(desk.find<QLabel>("contact-told").text(), QStringLiteral("Not checked since the last change."));
+        QCOMPARE(desk.find<QLabel>("contact-message").text(), QStringLiteral("Not checked since the last change."));
     }
 
     // --- reach
@@ -364,7 +365,7 @@ private Q_SLOTS:
         desk.window().selection().select_line(400);
         desk.click("show-reach");
         ReachDisk& disk = desk.find<ReachDisk>("reach-disk");
-        auto& told = desk.find<QLabel>("reach-told");
+        auto& told = desk.find<QLabel>("reach-message");
         // Its middle is the part's Z, the edge is level: what lies between keeps its share of the sphere.
         const Vec3 leaning(std::sin(to_rad(30)), 0, std::cos(to_rad(30)));
         QTest::mouseMove(&disk, disk.place_of(leaning).toPoint());

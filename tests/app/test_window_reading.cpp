@@ -63,7 +63,7 @@ struct Bare {
             if (dialog == nullptr) {
                 qFatal("no dialog has opened");
             }
-            auto* words = dialog->findChild<QLabel*>(QStringLiteral("read-told"));
+            auto* words = dialog->findChild<QLabel*>(QStringLiteral("read-message"));
             auto* read = dialog->findChild<QPushButton*>(QStringLiteral("read"));
             told.push_back(words->text());
             const std::array<const char*, 4> rows{"read-program", "read-machine", "read-controller", "read-setup"};

@@ -108,7 +108,7 @@ void TestBounds::a_travel_of_many_turns()
         load_demo("mirror-back-face", {{"machines/tarn-5t.json", "\"travel\": [-450, 450]", "\"travel\": [-9999000, 9999000]"}});
     QVERIFY(!wide.ok());
     QCOMPARE(QString::fromStdString(wide.error().message), QString("the travel of \"C\" has 55550 turns, more than are looked at"));
-    QCOMPARE(QString::fromStdString(wide.error().cure), QString("leave \"travel\" away where the joint turns endlessly, or state less"));
+    QCOMPARE(QString::fromStdString(wide.error().cure), QString("leave \"travel\" out where the joint turns endlessly, or state less"));
     // As many as a machine may have are fine.
     QVERIFY(load_demo("mirror-back-face", {{"machines/tarn-5t.json", "\"travel\": [-450, 450]", "\"travel\": [-99999, 99999]"}}).ok());
 }

@@ -484,11 +484,11 @@ void TestWindowEdits::what_an_event_handler_throws_is_told()
     };
     auto& application = static_cast<SafeApplication&>(*QCoreApplication::instance());
     QString told;
-    application.told = [&told](const QString& text) { told = text; };
+    application.on_problem = [&told](const QString& text) { told = text; };
     Thrower thrower;
     QCoreApplication::postEvent(&thrower, new QEvent(QEvent::User));
     QCoreApplication::processEvents();
-    application.told = nullptr;
+    application.on_problem = nullptr;
     QCOMPARE(told, QStringLiteral("there is not enough memory for this; close other programs, or give this one more memory"));
 }
 

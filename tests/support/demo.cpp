@@ -25,11 +25,16 @@ std::string read_file(const std::string& path)
     return std::move(text).value();
 }
 
-Result<Assembly> load_demo(const std::string& job, const std::vector<Edit>& edits)
+namespace {
+
+std::string small_folder() { return (source_folder() + "/tests/data/small_mill").toStdString(); }
+
+/// The files of a project's folder, some of them edited.
+OverlayFiles edited(const std::string& folder, const std::vector<Edit>& edits)
 {
     OverlayFiles files;
     for (const Edit& edit : edits) {
-        const std::string path = demo_folder() + "/" + edit.file;
+        const std::string path = folder + "/" + edit.file;
         const auto found = files.replaced.find(path);
         std::string text = found == files.replaced.end() ? read_file(path) : found->second;
         const std::size_t at = text.find(edit.from);
@@ -39,7 +44,51 @@ Result<Assembly> load_demo(const std::string& job, const std::vector<Edit>& edit
         }
         files.replaced[path] = text.replace(at, edit.from.size(), edit.to);
     }
-    return load_job(files, demo_folder(), job);
+    return files;
+}
+
+/// A job with another toolpath than its own, which is not read.
+Result<Assembly> with_toolpath(const std::string& folder, const std::string& job, const std::string& cl_text,
+                               const std::vector<Edit>& edits)
+{
+    auto opened = open_job(edited(folder, edits), folder, job);
+    if (!opened) {
+        return opened;
+    }
+    opened->toolpath.records.push_back({record::Operation{"1", "test"}, {0, LineNumber(0)}});
+    TextSource source(cl_text);
+    if (auto status = read_cl(source, "test.cl", opened->toolpath); !status) {
+        return status.error();
+    }
+    if (const Arrangement& arrangement = opened->job.operations.front().arrangement; arrangement.any()) {
+        Arranger arranger(arrangement, opened->job.tolerance.tip / 2);
+        std::deque<Record> out{opened->toolpath.records.front()};
+        for (std::size_t i = 1; i < opened->toolpath.records.size(); ++i) {
+            arranger.arrange(opened->toolpath.records[i], out);
+        }
+        arranger.finish(out);
+        opened->toolpath.records.assign(out.begin(), out.end());
+    }
+    return opened;
+}
+
+} // namespace
+
+Result<Assembly> load_demo(const std::string& job, const std::vector<Edit>& edits)
+{
+    return load_job(edited(demo_folder(), edits), demo_folder(), job);
+}
+
+Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& cl_text, const std::vector<Edit>& edits)
+{
+    return with_toolpath(demo_folder(), job, cl_text, edits);
+}
+
+Result<Assembly> small_mill(const std::vector<Edit>& edits) { return load_job(edited(small_folder(), edits), small_folder(), "plate"); }
+
+Result<Assembly> small_mill_with_toolpath(const std::string& cl_text, const std::vector<Edit>& edits)
+{
+    return with_toolpath(small_folder(), "plate", cl_text, edits);
 }
 
 std::string code_of(const Assembly& assembly) { return post(assembly).files.front().text; }
@@ -73,30 +122,6 @@ QString shown(const FindingList& findings, std::size_t most)
                         QString::fromStdString(f.source.text()), QString::fromStdString(f.code.text()));
     }
     return out.isEmpty() ? QString("no findings") : out;
-}
-
-Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& cl_text, const std::vector<Edit>& edits)
-{
-    auto loaded = load_demo(job, edits);
-    if (!loaded) {
-        return loaded;
-    }
-    loaded->toolpath = {};
-    loaded->toolpath.records.push_back({record::Operation{"1", "test"}, {0, LineNumber(0)}});
-    TextSource source(cl_text);
-    if (auto status = read_cl(source, "test.cl", loaded->toolpath); !status) {
-        return status.error();
-    }
-    if (const Arrangement& arrangement = loaded->job.operations.front().arrangement; arrangement.any()) {
-        Arranger arranger(arrangement, loaded->job.tolerance.tip / 2);
-        std::deque<Record> out{loaded->toolpath.records.front()};
-        for (std::size_t i = 1; i < loaded->toolpath.records.size(); ++i) {
-            arranger.arrange(loaded->toolpath.records[i], out);
-        }
-        arranger.finish(out);
-        loaded->toolpath.records.assign(out.begin(), out.end());
-    }
-    return loaded;
 }
 
 std::vector<std::string> lines_of(const std::string& text)

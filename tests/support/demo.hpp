@@ -1,4 +1,4 @@
-// The demo project for tests, with edits, and short ways to post and replay it.
+// The demo project and a small one for tests, with edits, and short ways to post and replay them.
 #pragma once
 
 #include "core/job/assembly.hpp"
@@ -39,6 +39,11 @@ struct Edit {
 
 /// An assembly made in memory: the demo's setup of a job with another toolpath text, laid out as its first operation's.
 [[nodiscard]] Result<Assembly> demo_with_toolpath(const std::string& job, const std::string& cl_text, const std::vector<Edit>& edits = {});
+
+/// The job of tests/data/small_mill, for tests that need some machine and control and nothing of the demo: three axes, joints Y, X, Z; the
+/// zero of register 1 at X -60, Y 15, Z -578; tool 1 is 96.205 mm long. Edits name its files: machines/mill.json and so on.
+[[nodiscard]] Result<Assembly> small_mill(const std::vector<Edit>& edits = {});
+[[nodiscard]] Result<Assembly> small_mill_with_toolpath(const std::string& cl_text, const std::vector<Edit>& edits = {});
 
 [[nodiscard]] std::vector<std::string> lines_of(const std::string& text);
 [[nodiscard]] std::string joined(const std::vector<std::string>& lines);

@@ -22,7 +22,7 @@ inline void run_text(const Controller& controller, const Machine& machine, Contr
     CodeLines lines(controller, source);
     SimulatedControl control(controller, machine, state, std::move(memory), start, lines, findings);
     while (const Happening* happening = control.step()) {
-        tell(*happening, sink);
+        hand_to(*happening, sink);
     }
     control.finish();
 }
@@ -39,7 +39,7 @@ public:
     {
         lines_.give(text);
         while (const Happening* happening = control_.step()) {
-            tell(*happening, sink_);
+            hand_to(*happening, sink_);
         }
     }
     void finish() { control_.finish(); }

@@ -21,13 +21,13 @@ namespace test_arcs {
 
 namespace {
 
-const Edit radius_form{"dialects/morrow-m.json", R"("arcs": {"form": "centre")", R"("arcs": {"form": "radius")"};
+const Edit radius_form{"dialects/mill.json", R"("arcs": {"form": "centre")", R"("arcs": {"form": "radius")"};
 const std::string head = "LOADTL/1\nSPINDL/5000,CLW\nFEDRAT/500,MMPM\n";
 
-/// Posts a toolpath on Tarn 3, replays it and returns the blocks that hold an arc.
+/// Posts a toolpath on the small mill, replays it and returns the blocks that hold an arc.
 QStringList arcs_of(const std::string& cl, const std::vector<Edit>& edits = {})
 {
-    const auto loaded = demo_with_toolpath("mirror-cell", head + cl, edits);
+    const auto loaded = small_mill_with_toolpath(head + cl, edits);
     if (!loaded) {
         return {QString::fromStdString(loaded.error().text())};
     }
@@ -127,7 +127,7 @@ private Q_SLOTS:
     {
         // A circle whose axis leans 45 degrees between Y and Z.
         const auto loaded =
-            demo_with_toolpath("mirror-cell", head + "RAPID\nGOTO/10,0,30\nCIRCLE/0,0,30,0,0.70710678,0.70710678,10\nGOTO/-10,0,30\n");
+            small_mill_with_toolpath(head + "RAPID\nGOTO/10,0,30\nCIRCLE/0,0,30,0,0.70710678,0.70710678,10\nGOTO/-10,0,30\n");
         QVERIFY(loaded.ok());
         const std::string code = code_of(loaded.value());
         QVERIFY(!QString::fromStdString(code).contains(QRegularExpression("\\bG[23]\\b")));
@@ -143,8 +143,8 @@ private Q_SLOTS:
         // Start radius 10, end radius 10.004: inside the control's 0.005, so it is no alarm; at half the way the radius is
         // 10 where the control keeps the start's, 10.002 where it blends.
         for (const bool blend : {false, true}) {
-            const Assembly a = load_demo("mirror-cell", {{"controllers/morrow-m.json", R"("radius_kept": "start")",
-                                                          blend ? R"("radius_kept": "blend")" : R"("radius_kept": "start")"}})
+            const Assembly a = small_mill({{"controllers/mill.json", R"("radius_kept": "start")",
+                                            blend ? R"("radius_kept": "blend")" : R"("radius_kept": "start")"}})
                                    .value();
             struct Keep final : ReplaySink {
                 std::optional<ReplayMove> arc;

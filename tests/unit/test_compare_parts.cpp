@@ -128,7 +128,7 @@ private Q_SLOTS:
 
 void TestCompareParts::the_front_is_the_furthest_along_one_direction()
 {
-    const Assembly a = load_demo("mirror-cell").value();
+    const Assembly a = small_mill().value();
     MemoryRecords source(a.toolpath);
     const std::vector<Excursion> none;
     WithExcursions records(a, source, none);
@@ -150,7 +150,7 @@ void TestCompareParts::the_front_is_the_furthest_along_one_direction()
 
 void TestCompareParts::progress_ends_with_its_item()
 {
-    Assembly a = load_demo("mirror-cell").value();
+    Assembly a = small_mill().value();
     a.toolpath.records = {linear({0, 0, 0}, Vec3::UnitZ()), linear({10, 0, 0}, Vec3::UnitZ()), linear({10, 10, 0}, Vec3::UnitZ())};
     MemoryRecords source(a.toolpath);
     const std::vector<Excursion> none;
@@ -179,7 +179,7 @@ void TestCompareParts::progress_ends_with_its_item()
 
 void TestCompareParts::a_joint_is_set_by_the_block_that_moved_it_last()
 {
-    const Assembly a = load_demo("mirror-cell").value();
+    const Assembly a = small_mill().value();
     MemoryRecords source(a.toolpath);
     const std::vector<Excursion> none;
     WithExcursions records(a, source, none);

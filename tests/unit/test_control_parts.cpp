@@ -180,18 +180,18 @@ void TestControlParts::words_from_before_a_loop_are_not_known_in_it()
 {
     Bench bench("mirror-cell");
     bench.put("G90 G21");
-    QVERIFY(bench.parts.modal.told(Group::distance));
+    QVERIFY(bench.parts.modal.reliable(Group::distance));
     bench.parts.log.begin_loop();
     bench.parts.modal.forget_for_loop();
-    QVERIFY(!bench.parts.modal.told(Group::distance));
-    QVERIFY(bench.parts.modal.told(Group::units)); // those that the program itself has stated stay
+    QVERIFY(!bench.parts.modal.reliable(Group::distance));
+    QVERIFY(bench.parts.modal.reliable(Group::units)); // those that the program itself has stated stay
     (void)bench.parts.modal.use(Group::distance);
     QCOMPARE(bench.findings.list().size(), std::size_t(1));
     QCOMPARE(QString::fromStdString(bench.findings.list()[0].message),
              QString("the block relies on the distance that was in force before the loop"));
     QVERIFY(bench.findings.list()[0].severity == Severity::warning); // the first pass is as stated
     bench.parts.log.end_loop();
-    QVERIFY(bench.parts.modal.told(Group::distance));
+    QVERIFY(bench.parts.modal.reliable(Group::distance));
 }
 
 void TestControlParts::a_loop_that_has_not_begun_makes_nothing_known()

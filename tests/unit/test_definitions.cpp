@@ -44,7 +44,7 @@ private Q_SLOTS:
         row("travel turned", five, m5, "[-110, 110]", "[110, -110]",
             "machines/tarn-5t.json:14:44: the travel's low end is not below its high end; write [low, high]");
         row("tool-relative head", five, m5, R"("travel": [-320, 320])", R"("reading": "tool-relative", "travel": [-320, 320])",
-            "machines/tarn-5t.json:8:17: the joint \"X\" carries the tool, so it can't read tool-relative; leave \"reading\" away: only a "
+            "machines/tarn-5t.json:8:17: the joint \"X\" carries the tool, so it can't read tool-relative; leave \"reading\" out: only a "
             "joint that carries the work can be read the other way");
         row("no speed", five, m5, R"("speed": 24000, "acceleration": 4500, "jerk": 60000},
     {"id": "Y")",
@@ -61,7 +61,7 @@ private Q_SLOTS:
         row("word twice", three, "controllers/morrow-m.json", R"("G4":)", R"("G04": {"does": "dwell"}, "G4":)",
             "controllers/morrow-m.json:10:37: the word G4 appears twice; G1 and G01 are the same word: keep one");
         row("no word", three, "controllers/morrow-m.json", R"("G4":)", R"("?4":)",
-            "controllers/morrow-m.json:10:11: \"?4\" is no word; write a capital letter and its number, like G1");
+            "controllers/morrow-m.json:10:11: \"?4\" is not a word; write a capital letter and its number, like G1");
         row("power-on word", three, "controllers/morrow-m.json", R"("power_on": ["G0",)", R"("power_on": ["G00", "G7",)",
             "controllers/morrow-m.json:31:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",

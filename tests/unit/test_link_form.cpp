@@ -39,7 +39,7 @@ std::vector<std::string> told(const Assembly& a, std::size_t operation, LinkList
 {
     std::vector<std::string> out;
     for (const LinkStep& step : list_of(a.links[operation], list)) {
-        out.push_back(told_of(step, a.machine));
+        out.push_back(description_of(step, a.machine));
     }
     return out;
 }
@@ -59,7 +59,7 @@ private Q_SLOTS:
         QCOMPARE(told(a, 0, LinkList::within), (Words{"out along the tool", "along the clearance surface", "all joints to the place"}));
         const auto joint = [&](const char* id) { return *a.machine.find_joint(id); };
         const LinkStep readings{LinkTarget::readings, {}, {{joint("Z"), -20}, {joint("A"), to_rad(90)}}};
-        QCOMPARE(told_of(readings, a.machine), std::string("Z to -20 mm and A to 90 deg"));
+        QCOMPARE(description_of(readings, a.machine), std::string("Z to -20 mm and A to 90 deg"));
     }
 
     void an_order_that_the_job_does_not_state_is_stated_then()
@@ -156,9 +156,9 @@ private Q_SLOTS:
         // All joints: the rotary ones, then what works across, then the rest; a ride is of one piece.
         const auto whole = with_split(items_of(steps.size()), 4, steps, a, 0);
         QCOMPARE(whole.size(), std::size_t(7));
-        QCOMPARE(told_of(whole[4].step, a.machine), std::string("A to the place"));
-        QCOMPARE(told_of(whole[5].step, a.machine), std::string("X and Y to the place"));
-        QCOMPARE(told_of(whole[6].step, a.machine), std::string("all joints to the place"));
+        QCOMPARE(description_of(whole[4].step, a.machine), std::string("A to the place"));
+        QCOMPARE(description_of(whole[5].step, a.machine), std::string("X and Y to the place"));
+        QCOMPARE(description_of(whole[6].step, a.machine), std::string("all joints to the place"));
         QCOMPARE(with_split(items_of(3), 1, a.links[0].within, a, 0).size(), std::size_t(3));
     }
 

@@ -294,13 +294,13 @@ private Q_SLOTS:
                                          << "a retreat leads to \"leave\", \"home\" or readings: it does not know the next place";
         QTest::newRow("leave on the way in") << R"("approach": [{"to": "leave"}, {"to": "start"}])"
                                              << "\"leave\" has no meaning in the approach"
-                                             << "\"leave\" stands in the retreat of the operation before";
+                                             << "\"leave\" belongs in the retreat of the operation before";
         QTest::newRow("home of nothing") << R"("retreat": [{"to": "home"}])"
                                          << "nothing says which joints go home"
                                          << "name them under \"joints\"";
         QTest::newRow("joints of a ride") << ring.c_str() + QString(R"(, "within": [{"joints": ["X"], "to": "ride"}, {"to": "start"}])")
                                           << "\"ride\" takes no joints"
-                                          << "take \"joints\" away";
+                                          << "remove \"joints\"";
         QTest::newRow("beyond travel") << R"("retreat": [{"to": {"Z": 12}}])"
                                        << "Z can't be brought to 12: it goes from -240 to 0"
                                        << "state a reading inside its travel";

@@ -123,7 +123,7 @@ private Q_SLOTS:
         row("Travel", "5, -5", "\"5, -5\" does not rise; type the low end first");
         row("Direction", "up", "\"up\" is not a direction; type an axis, like -Z, or three numbers, like 0, 1, 1");
         row("Direction", "0 0 0", "\"0 0 0\" is not a direction; type an axis, like -Z, or three numbers, like 0, 1, 1");
-        row("Travel", "", "Travel has to be told; type a value");
+        row("Travel", "", "Travel is required; type a value");
         row("Name", "X", "\"X\" is there already; choose another name");
         row("Name", "base", "\"base\" can't be a name; choose another name");
         row("Carried by", "Z", "\"Z\" can't be chosen; choose base, Y, X");

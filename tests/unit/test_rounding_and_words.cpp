@@ -90,9 +90,9 @@ private Q_SLOTS:
 
     void inches_are_written_in_inches()
     {
-        Assembly a = load_demo("mirror-cell", {{"dialects/morrow-m.json", R"("program_units": "mm")", R"("program_units": "inch")"},
-                                               {"dialects/morrow-m.json", R"("millimetres": "G21")", R"("inches": "G20")"},
-                                               {"dialects/morrow-m.json", R"("length": {"decimals": 3})", R"("length": {"decimals": 4})"}})
+        Assembly a = small_mill({{"dialects/mill.json", R"("program_units": "mm")", R"("program_units": "inch")"},
+                                 {"dialects/mill.json", R"("millimetres": "G21")", R"("inches": "G20")"},
+                                 {"dialects/mill.json", R"("length": {"decimals": 3})", R"("length": {"decimals": 4})"}})
                          .value();
         a.controller.length_increment = 0.0001;
         const Rounding rounding(a.dialect, a.controller);
@@ -102,7 +102,7 @@ private Q_SLOTS:
 
     void modal_words_are_left_out_until_forgotten()
     {
-        const Assembly a = load_demo("mirror-cell").value();
+        const Assembly a = small_mill().value();
         const auto names = a.joint_names(); // Y, X, Z
         CodeText code;
         WordEmitter emitter(a.dialect, a.controller, names, code);
@@ -127,7 +127,7 @@ private Q_SLOTS:
 
     void comments_can_not_break_out()
     {
-        const Assembly a = load_demo("mirror-cell").value();
+        const Assembly a = small_mill().value();
         const auto names = a.joint_names();
         CodeText code;
         WordEmitter emitter(a.dialect, a.controller, names, code);

@@ -17,7 +17,7 @@ namespace {
 const char* const path = "LOADTL/1\nSPINDL/RPM,3000,CLW\nCOOLNT/FLOOD\nFEDRAT/600,MMPM\nRAPID\nGOTO/10,20,5\nGOTO/10,20,-1\nGOTO/40,20,-1\n"
                          "GOTO/40,50,-1\nFINI\n";
 
-/// A path on the demo's three-axis mill, posted with a rulebook; blocks have no numbers.
+/// A path on the small mill, posted with a rulebook; blocks have no numbers.
 struct Ruled {
     Assembly assembly;
     RunResult run;
@@ -35,8 +35,8 @@ struct Ruled {
     }
     static Assembly loaded(const std::string& cl, std::vector<Edit> edits)
     {
-        edits.push_back({"dialects/morrow-m.json", R"("sequence": {"letter": "N", "start": 10, "step": 10}, )", ""});
-        return demo_with_toolpath("mirror-cell", cl, edits).value();
+        edits.push_back({"dialects/mill.json", R"("sequence": {"letter": "N", "start": 10, "step": 10}, )", ""});
+        return small_mill_with_toolpath(cl, edits).value();
     }
     /// The findings that rules are the reason of: "kind|rule place|source line|block|message".
     QStringList findings() const
@@ -169,8 +169,8 @@ void TestRules::state()
     QCOMPARE(ruled.findings().size(), 1);
     const QString told = ruled.findings()[0].section('|', 4);
     const QString block = ruled.findings()[0].section('|', 3, 3);
-    QCOMPARE(told, QString("mirror cell, upper side; 3101; Tarn 3; nil; 1 test; 1; 20 saddle grooves; 3; 1; end mill 10; 96.205; 3; ball "
-                           "mill 8; 2; true; 3000.0; flood; 600.0; ") +
+    QCOMPARE(told, QString("plate; 7; Small mill; nil; 1 test; 1; 2 again; 2; 1; end mill 10; 96.205; 3; ball mill 8; 2; true; 3000.0; "
+                           "flood; 600.0; ") +
                        block);
     QCOMPARE(ruled.code[std::size_t(block.toInt() - 1)], std::string("Y50."));
 }
@@ -437,9 +437,9 @@ void TestRules::events_are_counted_in_order()
 void TestRules::sections_of_an_operation()
 {
     // The operation's comes before the job's, the job's before the dialect's, a rule's before all of them.
-    const Edit operation{"jobs/mirror-cell.json", "\"toolpath\": \"toolpaths/cell-pockets.cl\"",
-                         "\"toolpath\": \"toolpaths/cell-pockets.cl\", \"sections\": {\"tool-change\": [\"(OPERATION)\"]}"};
-    const Edit job{"jobs/mirror-cell.json", "\"work_offset\": \"1\",",
+    const Edit operation{"jobs/plate.json", "\"toolpath\": \"toolpaths/plate.cl\"",
+                         "\"toolpath\": \"toolpaths/plate.cl\", \"sections\": {\"tool-change\": [\"(OPERATION)\"]}"};
+    const Edit job{"jobs/plate.json", "\"work_offset\": \"1\",",
                    "\"work_offset\": \"1\", \"sections\": {\"tool-change\": [\"(JOB)\"], \"program-end\": \"off\"},"};
     const auto has = [](const Ruled& ruled, const char* line) {
         return std::find(ruled.code.begin(), ruled.code.end(), line) != ruled.code.end();

@@ -112,7 +112,7 @@ private Q_SLOTS:
               "TAP,DEPTH,12,CLEAR,4,PITCH,1.25", "BORE,DEPTH,12,CLEAR,2,DWELL,0.5,MMPM,80", "REAM,DEPTH,9,CLEAR,2,RTRCTO,25,MMPM,90"}) {
             const std::string text = std::string("LOADTL/2\nSPINDL/800,CLW\nFEDRAT/100,MMPM\nRAPID\nGOTO/0,0,30\nCYCLE/") + cycle +
                                      "\nGOTO/10,0,0\nGOTO/20,0,-1\nGOTO/20,10,3\nCYCLE/OFF\nRAPID\nGOTO/0,0,40\nFINI\n";
-            const auto a = demo_with_toolpath("mirror-cell", text);
+            const auto a = small_mill_with_toolpath(text);
             QVERIFY(a.ok());
             QVERIFY2(proven(a.value()).isEmpty(), qPrintable(QString(cycle) + proven(a.value()) + "\n" + body_of(a.value()).join('\n')));
         }
@@ -156,9 +156,9 @@ private Q_SLOTS:
 
     void stops_dwells_comments_and_inserted_text()
     {
-        const auto a = demo_with_toolpath(
-            "mirror-cell", "LOADTL/1\nSPINDL/600,CLW\nFEDRAT/100,MMPM\nRAPID\nGOTO/0,0,10\nGOTO/0,0,0\nDELAY/1.5\nDELAY/5,REV\n"
-                           "PPRINT check the (width)\nOPSTOP\nSTOP\nINSERT M8\nGOTO/10,0,0\nCOOLNT/OFF\nRAPID\nGOTO/10,0,10\nFINI\n");
+        const auto a = small_mill_with_toolpath(
+            "LOADTL/1\nSPINDL/600,CLW\nFEDRAT/100,MMPM\nRAPID\nGOTO/0,0,10\nGOTO/0,0,0\nDELAY/1.5\nDELAY/5,REV\n"
+            "PPRINT check the (width)\nOPSTOP\nSTOP\nINSERT M8\nGOTO/10,0,0\nCOOLNT/OFF\nRAPID\nGOTO/10,0,10\nFINI\n");
         QVERIFY(a.ok());
         const QStringList code = body_of(a.value());
         QVERIFY(code.contains("G4 P1.5"));
@@ -185,7 +185,7 @@ private Q_SLOTS:
     void a_first_cut_without_rapid_comes_down_at_feed()
     {
         const auto a =
-            demo_with_toolpath("mirror-cell", "LOADTL/1\nSPINDL/600,CLW\nFEDRAT/150,MMPM\nGOTO/5,6,0\nGOTO/15,6,0\nRAPID\nGOTO/15,6,30\n");
+            small_mill_with_toolpath("LOADTL/1\nSPINDL/600,CLW\nFEDRAT/150,MMPM\nGOTO/5,6,0\nGOTO/15,6,0\nRAPID\nGOTO/15,6,30\n");
         QVERIFY(a.ok());
         QCOMPARE(proven(a.value()), QString());
         const QStringList code = body_of(a.value());
@@ -200,9 +200,8 @@ private Q_SLOTS:
             demo_with_toolpath("mirror-back-face", "MULTAX/ON\nLOADTL/5\nSPINDL/5000,CLW\nFEDRAT/500,MMPM\nRAPID\nGOTO/20,10,60,0,0.6,0.8\n"
                                                    "GOTO/20,10,50,0,0.6,0.8\nGOTO/20,10,50,0.6,0,0.8\nGOTO/30,10,50,0.6,0,0.8\nFINI\n");
         QCOMPARE(proven(turn.value()), QString());
-        const auto per_turn =
-            demo_with_toolpath("mirror-cell", "LOADTL/1\nSPINDL/600,CLW\nFEDRAT/0.2,MMPR\nRAPID\nGOTO/0,0,10\nGOTO/0,0,0\n"
-                                              "CIRCLE/10,0,0,0,0,1,10\nGOTO/20,0,0\nFEDRAT/200,MMPM\nGOTO/20,20,0\nFINI\n");
+        const auto per_turn = small_mill_with_toolpath("LOADTL/1\nSPINDL/600,CLW\nFEDRAT/0.2,MMPR\nRAPID\nGOTO/0,0,10\nGOTO/0,0,0\n"
+                                                       "CIRCLE/10,0,0,0,0,1,10\nGOTO/20,0,0\nFEDRAT/200,MMPM\nGOTO/20,20,0\nFINI\n");
         QCOMPARE(proven(per_turn.value()), QString());
         QVERIFY(body_of(per_turn.value()).contains("G95 G1 Z0. F0.2"));
         Assembly inches = load_demo("mirror-cell", {{"dialects/morrow-m.json", "G17 G21 G40", "G17 G20 G40"},
@@ -234,8 +233,8 @@ private Q_SLOTS:
 
     void unknown_words_and_other_trouble_is_said()
     {
-        const auto a = demo_with_toolpath(
-            "mirror-cell", "CUTCOM/LEFT\nGOTO/0,0,10\nLOADTL/9\nGOTO/0,0,0\nLOADTL/1,LENGTH,50\nRAPID\nGOTO/0,0,5\nGOTO/0,0,1\nFINI\n");
+        const auto a = small_mill_with_toolpath(
+            "CUTCOM/LEFT\nGOTO/0,0,10\nLOADTL/9\nGOTO/0,0,0\nLOADTL/1,LENGTH,50\nRAPID\nGOTO/0,0,5\nGOTO/0,0,1\nFINI\n");
         QVERIFY(a.ok());
         const RunResult run = post(a.value());
         QVERIFY(has_finding(run.findings, "unknown-word"));

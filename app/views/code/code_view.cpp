@@ -124,9 +124,9 @@ void CodeView::build_bar()
     loaded_->setVisible(false);
     position_ = new QLabel;
     position_->setProperty("role", "soft");
-    told_ = new QLabel;
-    told_->setProperty("role", "soft");
-    told_->setObjectName(QStringLiteral("search-told"));
+    message_ = new QLabel;
+    message_->setProperty("role", "soft");
+    message_->setObjectName(QStringLiteral("search-message"));
     go_to_ = new QLineEdit;
     go_to_->setObjectName(QStringLiteral("go-to"));
     go_to_->setPlaceholderText(tr("N2410, or a line"));
@@ -150,7 +150,7 @@ void CodeView::build_bar()
     row->addSpacing(6);
     row->addWidget(position_);
     row->addStretch(1);
-    for (QWidget* widget : std::initializer_list<QWidget*>{told_, go_label, go_to_, find_label, find_}) {
+    for (QWidget* widget : std::initializer_list<QWidget*>{message_, go_label, go_to_, find_label, find_}) {
         row->addWidget(widget);
     }
     layout()->addWidget(bar);
@@ -166,7 +166,7 @@ void CodeView::build_bar()
     connect(before, &QAction::triggered, this, [this] { find_next(true); });
     connect(find_, &QLineEdit::textChanged, this, [this] {
         search_.on = false;
-        told_->clear();
+        message_->clear();
     });
     connect(go_to_, &QLineEdit::returnPressed, this, &CodeView::go_to);
 }
@@ -220,7 +220,7 @@ void CodeView::renew_lane()
     } else {
         area_->set_deviation(nullptr);
     }
-    tell_position();
+    show_position();
 }
 
 void CodeView::renew_marks()
@@ -314,10 +314,10 @@ void CodeView::follow_selection()
         (area_->line() != selection_.line() || area_->word() != selection_.word())) {
         area_->show_line(selection_.line(), selection_.word());
     }
-    tell_position();
+    show_position();
 }
 
-void CodeView::tell_position()
+void CodeView::show_position()
 {
     const auto& lines = area_->lines();
     if (!lines || lines->size() == 0) {
@@ -333,7 +333,7 @@ void CodeView::chosen(std::uint32_t line, int word)
     if (!showing_loaded()) {
         selection_.select_line(line, word);
     }
-    tell_position();
+    show_position();
 }
 
 void CodeView::go_to()
@@ -358,7 +358,7 @@ void CodeView::go_to()
         }
     }
     go_to_->setProperty("wrong", !found);
-    told_->setText(found ? QString() : tr("no such block"));
+    message_->setText(found ? QString() : tr("no such block"));
     if (found) {
         area_->show_line(*found, -1);
         chosen(*found, -1);
@@ -374,7 +374,7 @@ void CodeView::find_next(bool backwards)
     }
     const std::uint32_t from = area_->line() == Selection::none ? lines->size() - 1 : area_->line();
     search_ = {true, backwards, from, lines->size(), find_->text().toStdString()};
-    told_->setText(tr("looking …"));
+    message_->setText(tr("looking …"));
     search_on();
 }
 
@@ -393,7 +393,7 @@ void CodeView::search_on()
             continue;
         }
         search_.on = false;
-        told_->clear();
+        message_->clear();
         const std::string_view line = lines->line(search_.at);
         const auto words = words_of(line, '\0', '\0');
         int word = -1;
@@ -407,7 +407,7 @@ void CodeView::search_on()
     }
     if (search_.left == 0) {
         search_.on = false;
-        told_->setText(tr("not found"));
+        message_->setText(tr("not found"));
         return;
     }
     QTimer::singleShot(0, this, &CodeView::search_on);

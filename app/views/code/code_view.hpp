@@ -37,7 +37,7 @@ private:
     void chosen(std::uint32_t line, int word);
     void go_to();
     void search_on();
-    void tell_position();
+    void show_position();
     [[nodiscard]] bool showing_loaded() const { return loaded_->isChecked() && workspace_.compared().loaded(); }
 
     Workspace& workspace_;
@@ -52,7 +52,7 @@ private:
     QLineEdit* find_;
     QLineEdit* go_to_;
     QLabel* position_;
-    QLabel* told_;
+    QLabel* message_;
     struct Search {
         bool on = false;
         bool backwards = false;

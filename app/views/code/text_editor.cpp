@@ -263,9 +263,9 @@ void TextEditor::character_added(int character)
 {
     const auto at = std::size_t(SendScintilla(SCI_GETCURRENTPOS));
     if (rules_ ? character == '(' || character == ',' : character == ':') {
-        const QString told = rules_ ? rule_signature(bytes(), at) : schema_tip(path_, bytes(), at);
-        if (!told.isEmpty()) {
-            SendScintilla(SCI_CALLTIPSHOW, at, told.toUtf8().constData());
+        const QString tip = rules_ ? rule_signature(bytes(), at) : schema_tip(path_, bytes(), at);
+        if (!tip.isEmpty()) {
+            SendScintilla(SCI_CALLTIPSHOW, at, tip.toUtf8().constData());
         }
     } else if (character == (rules_ ? ')' : ',')) {
         SendScintilla(SCI_CALLTIPCANCEL);

@@ -20,7 +20,7 @@ constexpr std::uint32_t search_records = 20000;
 
 ToolpathView::ToolpathView(Workspace& workspace, Selection& selection, QWidget* parent)
     : QWidget(parent), workspace_(workspace), selection_(selection), model_(new RecordsModel(workspace, this)), table_(new QTableView),
-      find_(new QLineEdit), told_(new QLabel), position_(new QLabel)
+      find_(new QLineEdit), message_(new QLabel), position_(new QLabel)
 {
     setObjectName(QStringLiteral("toolpath-view"));
     auto* column = new QVBoxLayout(this);
@@ -32,7 +32,7 @@ ToolpathView::ToolpathView(Workspace& workspace, Selection& selection, QWidget* 
     row->setContentsMargins(12, 5, 10, 5);
     row->setSpacing(8);
     position_->setProperty("role", "soft");
-    told_->setProperty("role", "soft");
+    message_->setProperty("role", "soft");
     auto* label = new QLabel(tr("Find"));
     label->setProperty("role", "soft");
     find_->setObjectName(QStringLiteral("find-record"));
@@ -41,7 +41,7 @@ ToolpathView::ToolpathView(Workspace& workspace, Selection& selection, QWidget* 
     find_->setFixedWidth(220);
     row->addWidget(position_);
     row->addStretch(1);
-    row->addWidget(told_);
+    row->addWidget(message_);
     row->addWidget(label);
     row->addWidget(find_);
     column->addWidget(bar);
@@ -61,16 +61,16 @@ ToolpathView::ToolpathView(Workspace& workspace, Selection& selection, QWidget* 
         if (!following_ && current.isValid()) {
             selection_.select_record(std::uint32_t(current.row()));
         }
-        tell();
+        show_position();
     });
     connect(&selection, &Selection::line_changed, this, &ToolpathView::follow);
     connect(find_, &QLineEdit::returnPressed, this, &ToolpathView::find_next);
     connect(find_, &QLineEdit::textChanged, this, [this] {
         search_.on = false;
-        told_->clear();
+        message_->clear();
     });
-    connect(model_, &QAbstractItemModel::modelReset, this, &ToolpathView::tell);
-    tell();
+    connect(model_, &QAbstractItemModel::modelReset, this, &ToolpathView::show_position);
+    show_position();
 }
 
 void ToolpathView::focus_search()
@@ -91,10 +91,10 @@ void ToolpathView::follow()
         table_->scrollTo(index, QAbstractItemView::PositionAtCenter);
     }
     following_ = false;
-    tell();
+    show_position();
 }
 
-void ToolpathView::tell()
+void ToolpathView::show_position()
 {
     const int rows = model_->rowCount();
     const int row = table_->currentIndex().row();
@@ -117,7 +117,7 @@ void ToolpathView::find_next()
         return;
     }
     search_ = {true, std::uint32_t(std::max(0, table_->currentIndex().row())), std::uint32_t(rows)};
-    told_->setText(tr("looking …"));
+    message_->setText(tr("looking …"));
     search_on();
 }
 
@@ -131,14 +131,14 @@ void ToolpathView::search_on()
         search_.at = (search_.at + 1) % std::uint32_t(model_->rowCount());
         if (record_text(*results, search_.at, 20).contains(find_->text(), Qt::CaseInsensitive)) {
             search_.on = false;
-            told_->clear();
+            message_->clear();
             selection_.select_record(search_.at);
             return;
         }
     }
     if (search_.left == 0) {
         search_.on = false;
-        told_->setText(tr("not found"));
+        message_->setText(tr("not found"));
         return;
     }
     QTimer::singleShot(0, this, &ToolpathView::search_on);

@@ -23,14 +23,14 @@ private:
     void follow();
     void find_next();
     void search_on();
-    void tell();
+    void show_position();
 
     Workspace& workspace_;
     Selection& selection_;
     RecordsModel* model_;
     QTableView* table_;
     QLineEdit* find_;
-    QLabel* told_;
+    QLabel* message_;
     QLabel* position_;
     struct Search {
         bool on = false;

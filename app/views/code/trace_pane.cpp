@@ -184,7 +184,7 @@ TracePane::TracePane(Workspace& workspace, Selection& selection, QWidget* parent
     connect(&selection, &Selection::word_changed, this, &TracePane::show_word);
     connect(&workspace, &Workspace::replay_changed, this, &TracePane::show_axes);
     connect(&workspace.questions(), &Questions::traced, this, &TracePane::take);
-    connect(&workspace.questions(), &Questions::state_told, this, &TracePane::take_state);
+    connect(&workspace.questions(), &Questions::state_answered, this, &TracePane::take_state);
     renew();
 }
 
@@ -227,7 +227,7 @@ void TracePane::show_record()
     const Source source = results->posted->records.sources[selection_.record()];
     const QString file = QString::fromStdString(results->posted->toolpaths[source.file]).section(QLatin1Char('/'), -1);
     record_->set_caption(source.line.value == 0
-                             ? tr("Record %1 · begin of %2").arg(grouped(selection_.record() + 1), file)
+                             ? tr("Record %1 · start of %2").arg(grouped(selection_.record() + 1), file)
                              : tr("Record %1 · %2, line %3").arg(grouped(selection_.record() + 1), file, grouped(source.line.value)));
     record_->set_code(record_text(*results, selection_.record(), 6).toHtmlEscaped().replace(QLatin1Char('\n'), QStringLiteral("<br>")));
     record_->set_text({});
@@ -358,25 +358,25 @@ void TracePane::show_word()
         if (word.text != text) {
             continue;
         }
-        QStringList told;
+        QStringList facts;
         if (word.exact) {
-            told.push_back(tr("before formatting %1").arg(code_html(value_text(word, *word.exact, 4))));
+            facts.push_back(tr("before formatting %1").arg(code_html(value_text(word, *word.exact, 4))));
         }
         if (word.is_number) {
-            told.push_back(tr("written %1, to %2").arg(code_html(value_text(word, word.value, 0)), value_text(word, word.increment, 0)));
+            facts.push_back(tr("written %1, to %2").arg(code_html(value_text(word, word.value, 0)), value_text(word, word.increment, 0)));
         }
         if (word.exact) {
             const double off = std::abs(*word.exact - word.value);
-            told.push_back(tr("rounded by %1").arg(code_html(value_text(word, off, 4))));
+            facts.push_back(tr("rounded by %1").arg(code_html(value_text(word, off, 4))));
         }
         if (!word.modal) {
-            told.push_back(tr("written each time: the dialect does not hold it as modal"));
+            facts.push_back(tr("written each time: the dialect does not hold it as modal"));
         } else if (!word.was) {
-            told.push_back(tr("modal; nothing was known to hold before"));
+            facts.push_back(tr("modal; nothing was known to hold before"));
         } else if (*word.was != word.text) {
-            told.push_back(tr("modal; differs from %1 of %2").arg(code_html(escaped(*word.was)), block_link(word.was_since)));
+            facts.push_back(tr("modal; differs from %1 of %2").arg(code_html(escaped(*word.was)), block_link(word.was_since)));
         }
-        word_->set_text(told.join(QStringLiteral("<br>")));
+        word_->set_text(facts.join(QStringLiteral("<br>")));
         return;
     }
     const bool number = text[0] == dialect.sequence_letter && span.begin == 0;

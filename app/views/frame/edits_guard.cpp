@@ -13,8 +13,8 @@
 
 namespace wexilum::app {
 
-EditsGuard::EditsGuard(Documents& documents, QWidget& window, std::function<void(const QString&)> told)
-    : documents_(documents), window_(window), told_(std::move(told))
+EditsGuard::EditsGuard(Documents& documents, QWidget& window, std::function<void(const QString&)> show_message)
+    : documents_(documents), window_(window), show_message_(std::move(show_message))
 {}
 
 void EditsGuard::keep_in(const QString& folder) { kept_ = std::make_unique<KeptEdits>(documents_, folder); }
@@ -54,7 +54,7 @@ void EditsGuard::offer(const LeftEdits& left)
                              names.join(QStringLiteral(", ")), changed),
                     QMessageBox::NoButton, &window_);
     box.setObjectName(QStringLiteral("kept-edits"));
-    QPushButton* take = box.addButton(tr("Take them back"), QMessageBox::AcceptRole);
+    QPushButton* take = box.addButton(tr("Restore them"), QMessageBox::AcceptRole);
     QPushButton* drop = box.addButton(tr("Drop them"), QMessageBox::DestructiveRole);
     box.addButton(tr("Ask again next time"), QMessageBox::RejectRole);
     take->setObjectName(QStringLiteral("kept-take"));
@@ -64,7 +64,7 @@ void EditsGuard::offer(const LeftEdits& left)
     if (box.clickedButton() == take) {
         const QStringList failed = kept_->take_back(left);
         if (!failed.isEmpty()) {
-            told_(tr("These files can't be read any more, so their edits stay kept: %1").arg(failed.join(QStringLiteral(", "))));
+            show_message_(tr("These files can't be read any more, so their edits stay kept: %1").arg(failed.join(QStringLiteral(", "))));
         }
     } else if (box.clickedButton() == drop) {
         kept_->drop(left);
@@ -143,7 +143,7 @@ bool EditsGuard::save_all()
     for (const Documents::Conflict& conflict : conflicts) {
         const Choice choice = ask(conflict);
         if (choice == Choice::neither) {
-            told_(tr("Nothing was saved."));
+            show_message_(tr("Nothing was saved."));
             return false;
         }
         if (choice == Choice::theirs) {
@@ -153,7 +153,7 @@ bool EditsGuard::save_all()
     }
     const Status status = paths.isEmpty() ? Status() : documents_.save(paths, conflicts);
     if (!status) {
-        told_(QString::fromStdString(status.error().text()));
+        show_message_(QString::fromStdString(status.error().text()));
     }
     return status.ok();
 }

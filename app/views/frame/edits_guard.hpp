@@ -14,8 +14,8 @@ namespace wexilum::app {
 class EditsGuard final : public QObject {
     Q_OBJECT
 public:
-    /// `told` shows a message; the documents and the window must outlive the object.
-    EditsGuard(Documents& documents, QWidget& window, std::function<void(const QString&)> told);
+    /// `show_message` shows a message; the documents and the window must outlive the object.
+    EditsGuard(Documents& documents, QWidget& window, std::function<void(const QString&)> show_message);
 
     /// From now on edits are kept aside in a folder, and what lies there is offered.
     void keep_in(const QString& folder);
@@ -39,7 +39,7 @@ private:
 
     Documents& documents_;
     QWidget& window_;
-    std::function<void(const QString&)> told_;
+    std::function<void(const QString&)> show_message_;
     std::unique_ptr<KeptEdits> kept_;
 };
 

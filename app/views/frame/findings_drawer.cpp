@@ -103,16 +103,16 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
     column->addWidget(table_, 1);
     connect(text_, &QLineEdit::textChanged, this, [this](const QString& text) {
         filter_->set_text(text);
-        tell_counts();
+        show_counts();
     });
     connect(serious_, &QPushButton::toggled, this, [this](bool on) {
         filter_->set_least(on ? Severity::error : Severity::remark);
-        tell_counts();
+        show_counts();
     });
     connect(table_, &QTableView::clicked, this, [this](const QModelIndex& index) { choose(index); });
     connect(table_, &QTableView::activated, this, [this](const QModelIndex& index) { choose(index); });
-    connect(&workspace, &Workspace::findings_changed, this, &FindingsDrawer::tell_counts);
-    tell_counts();
+    connect(&workspace, &Workspace::findings_changed, this, &FindingsDrawer::show_counts);
+    show_counts();
 }
 
 void FindingsDrawer::focus_filter()
@@ -141,7 +141,7 @@ void FindingsDrawer::choose_next()
     choose(next);
 }
 
-void FindingsDrawer::tell_counts()
+void FindingsDrawer::show_counts()
 {
     qDeleteAll(counts_->findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
     std::array<int, 3> counts{};

@@ -30,7 +30,7 @@ protected:
 
 private:
     void choose(const QModelIndex& index);
-    void tell_counts();
+    void show_counts();
     void fit_columns();
     void fold(bool folded);
 

@@ -21,7 +21,7 @@ constexpr int progress_after_ms = 150; // what is done sooner shows no progress
 } // namespace
 
 MainWindow::MainWindow(bool remember, QWidget* parent)
-    : QMainWindow(parent), remember_(remember), guard_(workspace_.documents(), *this, [this](const QString& text) { tell(text); }),
+    : QMainWindow(parent), remember_(remember), guard_(workspace_.documents(), *this, [this](const QString& text) { show_message(text); }),
       selection_(workspace_), starts_(workspace_, *this), setup_editor_(workspace_), machine_editor_(workspace_),
       strip_(new RunStrip(workspace_)), start_(new StartPane(!Beginnings::demo_folder().isEmpty())), shelf_(new Shelf(workspace_)),
       shelf_box_(new ShelfPane(*shelf_)), stack_(new QStackedWidget), toolpath_(new ToolpathView(workspace_, selection_)),
@@ -253,7 +253,7 @@ void MainWindow::connect_views()
     connect(start_, &StartPane::read_wanted, this, [this] { read_by_dialog(); });
     connect(&starts_, &Starts::open_wanted, this, &MainWindow::open);
     connect(&starts_, &Starts::file_wanted, this, &MainWindow::show_file);
-    connect(&starts_, &Starts::told, this, &MainWindow::tell);
+    connect(&starts_, &Starts::reported, this, &MainWindow::show_message);
     for (const auto renew : {&MainWindow::renew_start, &MainWindow::renew_title}) {
         connect(&workspace_.project(), &ProjectFiles::changed, this, renew);
         connect(&workspace_, &Workspace::job_changed, this, renew);
@@ -285,9 +285,9 @@ void MainWindow::connect_views()
     };
     connect(setup_, &SetupView::open_wanted, this, open_file);
     connect(machine_, &MachineView::open_wanted, this, open_file);
-    connect(machine_, &MachineView::told, this, &MainWindow::tell);
+    connect(machine_, &MachineView::reported, this, &MainWindow::show_message);
     connect(band_, &ErrorBand::open_wanted, this, open_file);
-    connect(&workspace_.project(), &ProjectFiles::message, this, &MainWindow::tell);
+    connect(&workspace_.project(), &ProjectFiles::message, this, &MainWindow::show_message);
     for (const auto signal : {&JobRun::started, &JobRun::finished, &JobRun::progressed}) {
         connect(&workspace_.runs(), signal, this, &MainWindow::renew_progress);
     }
@@ -334,7 +334,7 @@ void MainWindow::show_station(Station station)
 void MainWindow::show_side(MachineView::Side side)
 {
     if (workspace_.reading() && side != MachineView::Side::contact) {
-        tell(tr("A program is read by itself: choose a job on the left, or open a project, for what belongs to a job."));
+        show_message(tr("A program is read by itself: choose a job on the left, or open a project, for what belongs to a job."));
         return;
     }
     const bool on = station_ != Station::machine || machine_->side() != side;
@@ -423,7 +423,7 @@ void MainWindow::jump(const FoundAt& found)
     }
 }
 
-void MainWindow::tell(const QString& message)
+void MainWindow::show_message(const QString& message)
 {
     message_->setText(message);
     message_->setVisible(true);
@@ -493,7 +493,7 @@ void MainWindow::renew_progress()
         doing_->setText(workspace_.runs().doing());
     }
     if (!workspace_.runs().is_running() && workspace_.runs().was_stopped()) {
-        tell(tr("The run was stopped. F5 runs it again."));
+        show_message(tr("The run was stopped. F5 runs it again."));
     }
 }
 

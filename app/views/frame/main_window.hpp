@@ -46,7 +46,7 @@ public:
     void open_palette();
     /// Shows a file of the project: its own view where there is one, otherwise its text.
     void show_file(const QString& path);
-    void tell(const QString& message);
+    void show_message(const QString& message);
 
     [[nodiscard]] Workspace& workspace() { return workspace_; }
     [[nodiscard]] Selection& selection() { return selection_; }

@@ -26,7 +26,7 @@ bool MainWindow::open(const QString& folder)
         (void)Beginnings::empty_project_in(path); // opening it reports what went wrong
     }
     if (const Status status = workspace_.open_project(path); !status) {
-        tell(QString::fromStdString(status.error().text()));
+        show_message(QString::fromStdString(status.error().text()));
         return false;
     }
     message_->setVisible(false);
@@ -49,7 +49,8 @@ void MainWindow::keep_edits_in(const QString& folder)
     }
     projects.removeDuplicates();
     if (!projects.isEmpty()) {
-        tell(tr("Wexilum ended before some edits were saved. Open the project to have them: %1").arg(projects.join(QStringLiteral(", "))));
+        show_message(
+            tr("Wexilum ended before some edits were saved. Open the project to have them: %1").arg(projects.join(QStringLiteral(", "))));
     }
 }
 

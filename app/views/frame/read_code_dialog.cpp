@@ -32,7 +32,7 @@ QStringList files_of(const Workspace& workspace, const QString& folder)
 } // namespace
 
 ReadCodeDialog::ReadCodeDialog(const Workspace& workspace, const ReadFiles& before, QWidget* parent)
-    : QDialog(parent), told_(new QLabel), read_(nullptr)
+    : QDialog(parent), message_(new QLabel), read_(nullptr)
 {
     setObjectName(QStringLiteral("read-code"));
     setWindowTitle(tr("Read code"));
@@ -66,9 +66,9 @@ ReadCodeDialog::ReadCodeDialog(const Workspace& workspace, const ReadFiles& befo
                       chosen.controller, json);
     setup_ = row(*grid, tr("Setup"), QStringLiteral("read-setup"), files_of(workspace, QStringLiteral("setups")), chosen.setup, json);
     setup_->lineEdit()->setPlaceholderText(tr("none: work offsets and tool lengths count as 0"));
-    told_->setObjectName(QStringLiteral("read-told"));
-    told_->setWordWrap(true);
-    column->addWidget(told_);
+    message_->setObjectName(QStringLiteral("read-message"));
+    message_->setWordWrap(true);
+    column->addWidget(message_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Cancel);
     read_ = buttons->addButton(tr("Read"), QDialogButtonBox::AcceptRole);
     read_->setObjectName(QStringLiteral("read"));
@@ -132,7 +132,7 @@ void ReadCodeDialog::renew()
             missing = path.isEmpty() ? tr("Choose %1.").arg(name) : tr("There is no file for %1 under this path.").arg(name);
         }
     }
-    told_->setText(missing);
+    message_->setText(missing);
     read_->setEnabled(missing.isEmpty());
 }
 

@@ -29,7 +29,7 @@ private:
     QComboBox* machine_;
     QComboBox* controller_;
     QComboBox* setup_;
-    QLabel* told_;
+    QLabel* message_;
     QPushButton* read_;
 };
 

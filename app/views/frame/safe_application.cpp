@@ -13,8 +13,8 @@ bool SafeApplication::notify(QObject* receiver, QEvent* event)
     } catch (const std::exception& problem) {
         const QString text = QString::fromStdString(fault_of(problem).text());
         std::fprintf(stderr, "wexilum: %s\n", qPrintable(text));
-        if (told) {
-            told(text);
+        if (on_problem) {
+            on_problem(text);
         }
         return true;
     }

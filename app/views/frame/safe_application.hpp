@@ -11,7 +11,7 @@ class SafeApplication final : public QApplication {
 public:
     using QApplication::QApplication;
     /// Told what an event handler has thrown; without it, standard error is.
-    std::function<void(const QString& problem)> told;
+    std::function<void(const QString& problem)> on_problem;
     bool notify(QObject* receiver, QEvent* event) override;
 };
 

@@ -145,11 +145,11 @@ QWidget* SetupView::build_offsets()
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
     auto* row = new QHBoxLayout;
-    auto* told = new QLabel(tr("machine readings at which the program's words are zero"));
-    told->setProperty("role", "soft");
+    auto* meaning = new QLabel(tr("machine readings at which the program's words are zero"));
+    meaning->setProperty("role", "soft");
     row->addWidget(caption(tr("Work offsets")));
     row->addSpacing(10);
-    row->addWidget(told);
+    row->addWidget(meaning);
     row->addStretch(1);
     column->addLayout(row);
     offsets_ = new QTableView;

@@ -25,7 +25,7 @@ void Starts::project()
     }
     const QString folder = QDir::cleanPath(QDir::home().absoluteFilePath(dialog.textValue().trimmed()));
     if (const Status status = Beginnings::project_in(folder); !status) {
-        Q_EMIT told(QString::fromStdString(status.error().text()));
+        Q_EMIT reported(QString::fromStdString(status.error().text()));
         return;
     }
     Q_EMIT open_wanted(folder);
@@ -37,12 +37,12 @@ void Starts::demo()
     const QString folder = documents + QStringLiteral("/wexilum-demo");
     if (!QFileInfo::exists(folder + QStringLiteral("/project.json"))) {
         if (const Status status = Beginnings::demo_in(folder); !status) {
-            Q_EMIT told(QString::fromStdString(status.error().text()));
+            Q_EMIT reported(QString::fromStdString(status.error().text()));
             return;
         }
     }
     Q_EMIT open_wanted(folder);
-    Q_EMIT told(tr("The demo lies in %1: change what you like.").arg(folder));
+    Q_EMIT reported(tr("The demo lies in %1: change what you like.").arg(folder));
 }
 
 void Starts::file(FirstKind kind)
@@ -58,7 +58,7 @@ void Starts::file(FirstKind kind)
     const QString name = dialog.textValue();
     const auto path = beginnings_.file(kind, name);
     if (!path) {
-        Q_EMIT told(QString::fromStdString(path.error().text()));
+        Q_EMIT reported(QString::fromStdString(path.error().text()));
         return;
     }
     if (kind == FirstKind::job) {
@@ -66,9 +66,9 @@ void Starts::file(FirstKind kind)
     }
     Q_EMIT file_wanted(*path);
     if (kind == FirstKind::rulebook) {
-        Q_EMIT told(tr("Name it in a post: \"rulebook\": \"%1\"").arg(QFileInfo(*path).path()));
+        Q_EMIT reported(tr("Name it in a post: \"rulebook\": \"%1\"").arg(QFileInfo(*path).path()));
     } else if (kind == FirstKind::machine) {
-        Q_EMIT told(tr("Use it in a post: \"machine\": \"%1\"").arg(*path));
+        Q_EMIT reported(tr("Use it in a post: \"machine\": \"%1\"").arg(*path));
     }
 }
 
@@ -76,10 +76,10 @@ void Starts::toolpath(const QString& path)
 {
     const auto inside = beginnings_.toolpath(path);
     if (!inside) {
-        Q_EMIT told(QString::fromStdString(inside.error().text()));
+        Q_EMIT reported(QString::fromStdString(inside.error().text()));
         return;
     }
-    Q_EMIT told(tr("%1 is in the project: name it in an operation of a job, \"toolpath\": \"%1\"").arg(*inside));
+    Q_EMIT reported(tr("%1 is in the project: name it in an operation of a job, \"toolpath\": \"%1\"").arg(*inside));
     Q_EMIT file_wanted(*inside);
 }
 
@@ -90,7 +90,7 @@ void Starts::save_code()
         return;
     }
     if (results->posted->run.findings.has_errors()) {
-        Q_EMIT told(tr("The code has errors, so it is not written: see the findings."));
+        Q_EMIT reported(tr("The code has errors, so it is not written: see the findings."));
         return;
     }
     const QString path = QFileDialog::getSaveFileName(&window_, tr("Save the code"),
@@ -104,7 +104,7 @@ void Starts::save_code()
     auto file = set->add(path.toStdString());
     Status status = file ? (*file)->write(results->posted->code.lines().text()) : Status(file.error());
     status = status ? set->commit() : status;
-    Q_EMIT told(status ? tr("Written: %1").arg(path) : QString::fromStdString(status.error().text()));
+    Q_EMIT reported(status ? tr("Written: %1").arg(path) : QString::fromStdString(status.error().text()));
 }
 
 } // namespace wexilum::app

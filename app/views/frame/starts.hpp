@@ -24,7 +24,7 @@ public:
 Q_SIGNALS:
     void open_wanted(const QString& folder);
     void file_wanted(const QString& path);
-    void told(const QString& text);
+    void reported(const QString& text);
 
 private:
     Workspace& workspace_;

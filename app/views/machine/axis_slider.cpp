@@ -137,17 +137,17 @@ void AxisRow::set_axis(const Joint& joint, const AxisShow& show)
     field_->setProperty("wrong", show.state() == State::beyond);
     const auto left = show.margin();
     const State state = show.state();
-    QString told = tr("turns without end");
+    QString margin = tr("turns without end");
     if (left) {
-        told = *left < -1e-6 ? tr("beyond by %1").arg(reading_text(joint, -*left)) : tr("%1 left").arg(reading_text(joint, *left));
+        margin = *left < -1e-6 ? tr("beyond by %1").arg(reading_text(joint, -*left)) : tr("%1 left").arg(reading_text(joint, *left));
     }
-    margin_->setText(told);
+    margin_->setText(margin);
     margin_->setStyleSheet(QStringLiteral("color:%1").arg((state == State::fits ? colour(tokens().faint) : colour_of(state)).name()));
     if (show.travel) {
         margin_->setToolTip(tr("travel %1 to %2").arg(reading_text(joint, show.travel->low), reading_text(joint, show.travel->high)));
     }
     handle_->setAccessibleName(tr("jog %1").arg(id));
-    handle_->setAccessibleDescription(reading_text(joint, show.reading) + QStringLiteral(", ") + told);
+    handle_->setAccessibleDescription(reading_text(joint, show.reading) + QStringLiteral(", ") + margin);
     field_->setAccessibleName(tr("reading of %1").arg(id));
 }
 

@@ -24,7 +24,7 @@ ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* pa
       check_(named_button(tr("Check the program"), QStringLiteral("contact-check"),
                           tr("Follows every motion of the code; rapids on the way that the control takes"))),
       progress_(new QProgressBar), stop_(named_button(tr("Stop"), QStringLiteral("contact-stop"), tr("Stops the check"))),
-      told_(new QLabel), places_(new QTableWidget)
+      message_(new QLabel), places_(new QTableWidget)
 {
     setObjectName(QStringLiteral("contact-pane"));
     set_surface(*this, "paper");
@@ -64,9 +64,9 @@ ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* pa
     checking->addWidget(stop_);
     checking->addStretch(0);
     column->addLayout(checking);
-    told_->setObjectName(QStringLiteral("contact-told"));
-    told_->setWordWrap(true);
-    column->addWidget(told_);
+    message_->setObjectName(QStringLiteral("contact-message"));
+    message_->setWordWrap(true);
+    column->addWidget(message_);
     places_->setObjectName(QStringLiteral("contact-places"));
     places_->setAccessibleName(tr("places where solids meet"));
     places_->setColumnCount(3);
@@ -236,8 +236,8 @@ void ContactPane::renew_check()
         text = report->places.empty() ? tr("No contact: %1.").arg(watched)
                                       : tr("%1 in contact, %2 too close: %3.").arg(touch).arg(report->places.size() - touch).arg(watched);
     }
-    told_->setStyleSheet(state == State::waits ? QString() : QStringLiteral("color:%1").arg(colour_of(state).name()));
-    told_->setText(text);
+    message_->setStyleSheet(state == State::waits ? QString() : QStringLiteral("color:%1").arg(colour_of(state).name()));
+    message_->setText(text);
 }
 
 void ContactPane::renew_places()

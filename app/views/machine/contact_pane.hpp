@@ -43,7 +43,7 @@ private:
     QPushButton* check_;
     QProgressBar* progress_;
     QPushButton* stop_;
-    QLabel* told_;
+    QLabel* message_;
     QTableWidget* places_;
     QTimer ticker_;
     std::shared_ptr<const ContactReport> shown_;

@@ -102,11 +102,11 @@ QWidget* DefinePane::build_head()
     });
     connect(begin, &QPushButton::clicked, this, &DefinePane::start);
     connect(fresh_name_, &QLineEdit::returnPressed, this, &DefinePane::start);
-    connect(this, &DefinePane::told, fresh, [fresh] { fresh->setChecked(false); });
+    connect(this, &DefinePane::reported, fresh, [fresh] { fresh->setChecked(false); });
     connect(files_, &QComboBox::activated, this, [this](int index) { editor_.choose(files_->itemData(index).toString()); });
     connect(use_, &QPushButton::clicked, this, [this] {
         const Status status = editor_.use_in_post();
-        tell(status ? QString() : QString::fromStdString(status.error().message + "; " + status.error().cure));
+        show_message(status ? QString() : QString::fromStdString(status.error().message + "; " + status.error().cure));
         renew();
     });
     return box;
@@ -116,14 +116,14 @@ void DefinePane::start()
 {
     const Status status = editor_.begin(fresh_name_->text().trimmed(), std::size_t(std::max(0, fresh_start_->currentIndex())));
     if (!status) {
-        tell(QString::fromStdString(status.error().message + "; " + status.error().cure));
+        show_message(QString::fromStdString(status.error().message + "; " + status.error().cure));
         return;
     }
-    tell({});
+    show_message({});
     fresh_name_->clear();
     choose({});
     tree_->setFocus();
-    Q_EMIT told(tr("%1 is written; its parts are on the left, its picture beside them.").arg(editor_.path()));
+    Q_EMIT reported(tr("%1 is written; its parts are on the left, its picture beside them.").arg(editor_.path()));
 }
 
 QWidget* DefinePane::build_parts()
@@ -192,7 +192,7 @@ void DefinePane::connect_tree()
     connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         if (item != nullptr && !tree_->is_filling()) {
             part_ = PartTree::part_of(*item);
-            tell({});
+            show_message({});
             renew_form();
             follow_text();
         }
@@ -323,10 +323,10 @@ void DefinePane::add(MachinePart part)
 void DefinePane::change(const QString& label, const std::function<Result<std::string>(const json::Document&)>& edit)
 {
     const auto error = editor_.edit(label, edit);
-    tell(error ? QString::fromStdString(error->message + "; " + error->cure) : QString());
+    show_message(error ? QString::fromStdString(error->message + "; " + error->cure) : QString());
 }
 
-void DefinePane::tell(const QString& error)
+void DefinePane::show_message(const QString& error)
 {
     wrong_->setStyleSheet(QStringLiteral("color:%1").arg(colour_of(State::beyond).name()));
     wrong_->setText(error);

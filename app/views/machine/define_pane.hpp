@@ -25,7 +25,7 @@ public:
 
 Q_SIGNALS:
     void text_shown(bool on);
-    void told(const QString& message);
+    void reported(const QString& message);
 
 private:
     QWidget* build_head();
@@ -40,7 +40,7 @@ private:
     void typed(std::size_t row, const QString& text);
     void add(MachinePart part);
     void change(const QString& label, const std::function<Result<std::string>(const json::Document&)>& edit);
-    void tell(const QString& error);
+    void show_message(const QString& error);
     void follow(const std::string& list, const std::string& id);
     void start();
     void move_part(bool up);

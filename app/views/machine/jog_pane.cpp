@@ -34,12 +34,12 @@ JogPane::JogPane(Workspace& workspace, Selection& selection, QWidget* parent)
     column->setContentsMargins(12, 10, 12, 10);
     column->setSpacing(8);
     column->addWidget(build_ways());
-    told_ = new QLabel;
-    told_->setObjectName(QStringLiteral("jog-told"));
-    told_->setWordWrap(true);
-    told_->setMinimumHeight(34);
-    told_->setAlignment(Qt::AlignTop);
-    column->addWidget(told_);
+    message_ = new QLabel;
+    message_->setObjectName(QStringLiteral("jog-message"));
+    message_->setWordWrap(true);
+    message_->setMinimumHeight(34);
+    message_->setAlignment(Qt::AlignTop);
+    column->addWidget(message_);
     readings_ = new QTableWidget(0, 4);
     readings_->setObjectName(QStringLiteral("jog-readings"));
     readings_->setAccessibleName(tr("readings of the axes"));
@@ -143,10 +143,10 @@ QWidget* JogPane::build_places()
         bool fine = false;
         const uint typed = edit->text().trimmed().toUInt(&fine);
         if (!fine || typed == 0 || typed > count) {
-            tell(tr("There is no such %1: they are 1 to %2.").arg(what).arg(count), true);
+            show_message(tr("There is no such %1: they are 1 to %2.").arg(what).arg(count), true);
             return std::nullopt;
         }
-        tell({}, false);
+        show_message({}, false);
         return typed - 1;
     };
     connect(record, &QLineEdit::returnPressed, this, [this, record, number] {
@@ -175,9 +175,9 @@ QWidget* JogPane::build_places()
         next = next ? next : first;
         if (next) {
             selection_.select_line(*next - 1);
-            tell({}, false);
+            show_message({}, false);
         } else {
-            tell(tr("No finding belongs to a block."), false);
+            show_message(tr("No finding belongs to a block."), false);
         }
     });
     connect(home, &QPushButton::clicked, this, [this] {
@@ -205,7 +205,7 @@ void JogPane::make()
     if (results_ && !jogger_) {
         auto made = Jogger::make(results_->assembly(), made_for_);
         if (!made) {
-            tell(QString::fromStdString(made.error().message + "; " + made.error().cure), true);
+            show_message(QString::fromStdString(made.error().message + "; " + made.error().cure), true);
             return;
         }
         jogger_.emplace(std::move(*made));
@@ -290,16 +290,16 @@ void JogPane::renew_shown()
 
 // --- going ----------------------------------------------------------------------------------------------------------
 
-void JogPane::tell(const QString& text, bool stopped)
+void JogPane::show_message(const QString& text, bool stopped)
 {
-    told_->setStyleSheet(stopped ? QStringLiteral("color:%1").arg(colour_of(State::margin).name()) : QString());
-    told_->setText(text);
+    message_->setStyleSheet(stopped ? QStringLiteral("color:%1").arg(colour_of(State::margin).name()) : QString());
+    message_->setText(text);
 }
 
 std::optional<Readings> JogPane::gone(const Result<JogWay>& way)
 {
     if (!way) {
-        tell(QString::fromStdString(way.error().message + "; " + way.error().cure), true);
+        show_message(QString::fromStdString(way.error().message + "; " + way.error().cure), true);
         return std::nullopt;
     }
     const bool closer = closer_->isChecked() || (QGuiApplication::keyboardModifiers() & Qt::ShiftModifier) != 0;
@@ -308,7 +308,7 @@ std::optional<Readings> JogPane::gone(const Result<JogWay>& way)
     if (outcome.stopped == Jogger::Stopped::clearance) {
         text += tr(" (Shift goes closer)");
     }
-    tell(text.isEmpty() ? QString() : tr("Stopped: %1.").arg(text), outcome.stopped != Jogger::Stopped::no);
+    show_message(text.isEmpty() ? QString() : tr("Stopped: %1.").arg(text), outcome.stopped != Jogger::Stopped::no);
     return outcome.readings;
 }
 
@@ -332,7 +332,7 @@ void JogPane::step(bool turn, std::size_t axis, double sign)
     const QLineEdit& edit = turn ? *turn_ : *way_;
     const auto by = quantity_of(edit.text(), turn ? Measure::angle : Measure::length);
     if (!by || *by <= 0) {
-        tell(turn ? tr("Type how far a step turns: 5°, 0.1 rad.") : tr("Type how far a step goes: 10, 0.5 in."), true);
+        show_message(turn ? tr("Type how far a step turns: 5°, 0.1 rad.") : tr("Type how far a step goes: 10, 0.5 in."), true);
         return;
     }
     const auto frame = static_cast<JogFrame>(frame_->currentIndex());

@@ -36,7 +36,7 @@ private:
     void renew_shown();
     void step(bool turn, std::size_t axis, double sign);
     std::optional<Readings> gone(const Result<JogWay>& way);
-    void tell(const QString& text, bool stopped);
+    void show_message(const QString& text, bool stopped);
 
     Workspace& workspace_;
     Selection& selection_;
@@ -52,7 +52,7 @@ private:
     QLineEdit* turn_ = nullptr;
     QCheckBox* held_ = nullptr;
     QCheckBox* closer_ = nullptr;
-    QLabel* told_ = nullptr;
+    QLabel* message_ = nullptr;
     QTableWidget* readings_ = nullptr;
     QLabel* tip_ = nullptr;
     QLabel* near_ = nullptr;

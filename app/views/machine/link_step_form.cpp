@@ -28,7 +28,7 @@ LinkStepForm::LinkStepForm(QWidget* parent) : QWidget(parent)
     to_->setObjectName(QStringLiteral("link-to"));
     to_->setAccessibleName(tr("where the partial move leads"));
     to_->addItems({tr("home"), tr("out along the tool until it is clear"), tr("along the clearance surface"),
-                   tr("to the begin of the approach"), tr("to the place"), tr("to readings of the machine")});
+                   tr("to the start of the approach"), tr("to the place"), tr("to readings of the machine")});
     to_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     column->addLayout(labelled_row(tr("Goes"), *to_));
     joints_ = new QWidget;

@@ -105,14 +105,14 @@ QWidget* LinksPane::build_head()
     connect(operations_, &QComboBox::activated, this, [this](int index) {
         operation_ = std::size_t(std::max(0, index));
         chosen_ = {};
-        tell({});
+        show_message({});
         renew();
         go_to_chosen();
     });
     connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         if (item != nullptr && !filling_) {
             chosen_ = {LinkList(item->data(0, list_role).toInt()), item->data(0, step_role).toInt()};
-            tell({});
+            show_message({});
             renew_step();
             go_to_chosen();
         }
@@ -224,7 +224,7 @@ void LinksPane::renew()
     renew_step();
     renew_clearance();
     show_surface();
-    tell(refused_);
+    show_message(refused_);
 }
 
 void LinksPane::renew_tree()
@@ -248,7 +248,8 @@ void LinksPane::renew_tree()
         chosen = which == chosen_.list ? group : chosen;
         for (std::size_t i = 0; i < steps->size(); ++i) {
             auto* item = new QTreeWidgetItem(group);
-            item->setText(0, QStringLiteral("%1  %2").arg(i + 1).arg(QString::fromStdString(told_of((*steps)[i], assembly()->machine))));
+            item->setText(
+                0, QStringLiteral("%1  %2").arg(i + 1).arg(QString::fromStdString(description_of((*steps)[i], assembly()->machine))));
             item->setToolTip(0, item->text(0));
             item->setData(0, list_role, int(which));
             item->setData(0, step_role, int(i));
@@ -382,7 +383,7 @@ void LinksPane::play()
     }
     const auto blocks = blocks_.of_list(chosen_.list, steps->size(), chosen_.step, selection_.line());
     if (!blocks) {
-        Q_EMIT told(tr("No block of this link moves anything: the machine is there already."));
+        Q_EMIT reported(tr("No block of this link moves anything: the machine is there already."));
         return;
     }
     Q_EMIT play_wanted(
@@ -397,7 +398,7 @@ bool LinksPane::edit(const QString& label, const std::function<Result<std::strin
     const auto error = workspace_.documents().rewrite(QString::fromStdString(assembly()->job_file), label, change,
                                                       typing ? Documents::Joins::form : Documents::Joins::none);
     refused_ = error ? QString::fromStdString(error->message + "; " + error->cure) : QString();
-    typing || error ? tell(refused_) : renew();
+    typing || error ? show_message(refused_) : renew();
     return !error;
 }
 
@@ -415,7 +416,7 @@ void LinksPane::change_step(const LinkStep& next)
 {
     LinkItems items = items_of(list(chosen_.list)->size());
     items[std::size_t(chosen_.step)] = {std::nullopt, next};
-    change(tr("partial move %1").arg(QString::fromStdString(told_of(next, assembly()->machine))), chosen_.list, items, chosen_.step);
+    change(tr("partial move %1").arg(QString::fromStdString(description_of(next, assembly()->machine))), chosen_.list, items, chosen_.step);
 }
 
 void LinksPane::nudge_chosen(bool up)
@@ -444,7 +445,7 @@ void LinksPane::split_chosen()
     const auto& steps = *list(chosen_.list);
     const LinkItems parts = with_split(items_of(steps.size()), std::size_t(chosen_.step), steps, *assembly(), operation_);
     if (parts.size() == steps.size()) {
-        tell(tr("This partial move is one motion: there is nothing to split."));
+        show_message(tr("This partial move is one motion: there is nothing to split."));
     } else {
         change(tr("partial move split"), chosen_.list, parts, chosen_.step);
     }
@@ -475,7 +476,7 @@ void LinksPane::move(LinkList which, int from, int to)
     }
 }
 
-void LinksPane::tell(const QString& refused)
+void LinksPane::show_message(const QString& refused)
 {
     refused_ = refused;
     QString text = refused;

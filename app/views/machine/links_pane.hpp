@@ -26,7 +26,7 @@ public:
 Q_SIGNALS:
     /// The way of blocks [first, end) of the program, from 0, one after the other.
     void play_wanted(std::uint32_t first, std::uint32_t end, const QString& caption);
-    void told(const QString& message);
+    void reported(const QString& message);
     /// Lines along the clearance surface, part's frame; none without one, and where nobody looks.
     void surface_shown(const std::vector<std::vector<Vec3>>& lines);
 
@@ -60,7 +60,7 @@ private:
     void move(LinkList list, int from, int to);
     /// Whether it was taken; otherwise the reason is shown.
     bool edit(const QString& label, const std::function<Result<std::string>(const json::Document&)>& change, bool typing = false);
-    void tell(const QString& error);
+    void show_message(const QString& error);
     [[nodiscard]] const Assembly* assembly() const;
     [[nodiscard]] const std::vector<LinkStep>* list(LinkList which) const;
     /// What is chosen, where it is there.

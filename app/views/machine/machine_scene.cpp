@@ -199,7 +199,12 @@ Frame MachineScene::ride() const
     return upright() * joints_[std::size_t(work->parent)].inverse();
 }
 
-Frame MachineScene::upright() const { return Frame(Eigen::Quaterniond::FromTwoVectors(machine()->up, Vec3::UnitZ())); }
+Frame MachineScene::upright() const
+{
+    const Vec3& up = machine()->up;
+    const Vec3 about = up.cross(Vec3::UnitZ());
+    return Frame(Eigen::AngleAxisd(angle_between(up, Vec3::UnitZ()), about.norm() > 1e-9 ? Vec3(about.normalized()) : any_across(up)));
+}
 
 Frame MachineScene::part_in_base() const
 {

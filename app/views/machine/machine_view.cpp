@@ -77,7 +77,7 @@ MachineView::MachineView(Workspace& workspace, Selection& selection, MachineEdit
 
 void MachineView::connect_parts()
 {
-    connect(play_bar_, &PlayBar::told, this, &MachineView::told);
+    connect(play_bar_, &PlayBar::reported, this, &MachineView::reported);
     connect(back_, &QPushButton::clicked, this, &MachineView::follow);
     connect(picture_, &MachinePicture::picked, this, [this](std::size_t motion) {
         const auto& results = workspace_.results();
@@ -87,8 +87,8 @@ void MachineView::connect_parts()
     });
     connect(band_, &ErrorBand::open_wanted, this, &MachineView::open_wanted);
     connect(pane_, &DefinePane::text_shown, this, &MachineView::give_room);
-    connect(pane_, &DefinePane::told, this, &MachineView::told);
-    connect(witnesses_, &WitnessPane::told, this, &MachineView::told);
+    connect(pane_, &DefinePane::reported, this, &MachineView::reported);
+    connect(witnesses_, &WitnessPane::reported, this, &MachineView::reported);
     connect(witnesses_, &WitnessPane::witness_chosen, this, [this](const Readings& readings) {
         if (machine() != nullptr && std::size_t(readings.size()) == machine()->joints.size()) {
             stand_by_hand(readings);
@@ -109,7 +109,7 @@ void MachineView::connect_parts()
     connect(contact_, &ContactPane::place_chosen, this, &MachineView::show_contact);
     connect(links_, &LinksPane::surface_shown, this,
             [this](const std::vector<std::vector<Vec3>>& lines) { picture_->show([&](MachineScene& scene) { scene.lines = lines; }); });
-    connect(links_, &LinksPane::told, this, &MachineView::told);
+    connect(links_, &LinksPane::reported, this, &MachineView::reported);
     connect(links_, &LinksPane::play_wanted, this, &MachineView::play_blocks);
     way_timer_.setInterval(way_tick_ms);
     connect(&way_timer_, &QTimer::timeout, this, &MachineView::tick_blocks);
@@ -404,7 +404,7 @@ void MachineView::play_blocks(std::uint32_t first, std::uint32_t end, const QStr
         way_.push_back(track.readings(i));
     }
     if (way_.empty()) {
-        Q_EMIT told(tr("These blocks move nothing."));
+        Q_EMIT reported(tr("These blocks move nothing."));
         return;
     }
     play_bar_->play(false);

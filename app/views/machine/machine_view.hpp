@@ -54,7 +54,7 @@ public:
 
 Q_SIGNALS:
     void open_wanted(const QString& path);
-    void told(const QString& message);
+    void reported(const QString& message);
     void side_changed();
 
 protected:

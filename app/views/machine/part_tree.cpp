@@ -14,7 +14,7 @@ constexpr int part_role = Qt::UserRole;        // its place in the file
 constexpr int carrier_role = Qt::UserRole + 1; // the name under which it can carry others
 
 /// "along +Z, −510 … 0": what a part is, in a few words.
-QString told_of(const json::Document& document, const PartPath& path)
+QString description_of(const json::Document& document, const PartPath& path)
 {
     const auto part = part_at(document, path);
     const json::Node* node = json::node_at(document, path);
@@ -156,7 +156,7 @@ QTreeWidgetItem* PartTree::put(const json::Document& document, QTreeWidgetItem* 
     auto* item = new QTreeWidgetItem(under);
     const QString place = text_of_path(path);
     item->setText(0, QString::fromStdString(wexilum::name_of(document, path)));
-    item->setText(1, told_of(document, path));
+    item->setText(1, description_of(document, path));
     item->setForeground(1, colour(tokens().soft));
     item->setData(0, part_role, place);
     item->setData(0, carrier_role, carries);

@@ -13,8 +13,8 @@ PictureBar::PictureBar(MachinePicture& picture, QWidget* parent) : QWidget(paren
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     auto* colouring =
-        bar_choice(tr("what the path's colour tells"), {tr("Path by state"), tr("Path by operation"), tr("Path by deviation")},
-                   tr("What the colour of the path tells"));
+        bar_choice(tr("what the path's colour shows"), {tr("Path by state"), tr("Path by operation"), tr("Path by deviation")},
+                   tr("What the colour of the path shows"));
     colouring->setObjectName(QStringLiteral("colouring"));
     auto* view = bar_choice(
         tr("fixed view"),

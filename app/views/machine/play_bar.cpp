@@ -133,7 +133,7 @@ void PlayBar::run_to_finding()
         }
     }
     if (next == Selection::none) {
-        Q_EMIT told(tr("No finding after this block."));
+        Q_EMIT reported(tr("No finding after this block."));
         return;
     }
     until_ = next;

@@ -28,7 +28,7 @@ public:
     void run_to_finding();
 
 Q_SIGNALS:
-    void told(const QString& message);
+    void reported(const QString& message);
 
 private:
     void tick();

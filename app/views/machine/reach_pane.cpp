@@ -205,7 +205,7 @@ void ReachDisk::mousePressEvent(QMouseEvent* event)
 
 ReachPane::ReachPane(Workspace& workspace, Selection& selection, QWidget* parent)
     : SightView(parent), workspace_(workspace), selection_(selection), half_(new QComboBox), head_(new QLabel), disk_(new ReachDisk),
-      told_(new QLabel), travel_(new QTableWidget)
+      message_(new QLabel), travel_(new QTableWidget)
 {
     setObjectName(QStringLiteral("reach-pane"));
     set_surface(*this, "paper");
@@ -222,11 +222,11 @@ ReachPane::ReachPane(Workspace& workspace, Selection& selection, QWidget* parent
     row->addWidget(half_);
     column->addLayout(row);
     column->addWidget(disk_, 4);
-    told_->setObjectName(QStringLiteral("reach-told"));
-    told_->setWordWrap(true);
-    told_->setMinimumHeight(52);
-    told_->setAlignment(Qt::AlignTop);
-    column->addWidget(told_);
+    message_->setObjectName(QStringLiteral("reach-message"));
+    message_->setWordWrap(true);
+    message_->setMinimumHeight(52);
+    message_->setAlignment(Qt::AlignTop);
+    column->addWidget(message_);
     travel_->setObjectName(QStringLiteral("reach-travel"));
     travel_->setAccessibleName(tr("what this job leaves of the axes' travel"));
     travel_->setColumnCount(4);
@@ -238,7 +238,7 @@ ReachPane::ReachPane(Workspace& workspace, Selection& selection, QWidget* parent
     travel_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
     column->addWidget(travel_, 2);
     connect(half_, &QComboBox::currentIndexChanged, this, [this](int index) { disk_->set_below(index == 1); });
-    connect(disk_, &ReachDisk::hovered, this, &ReachPane::tell);
+    connect(disk_, &ReachDisk::hovered, this, &ReachPane::show_direction);
     connect(disk_, &ReachDisk::picked, this, [this](std::size_t motion) {
         if (results_ && results_->replayed) {
             selection_.select_line(results_->replayed->track.motions()[motion].block - 1);
@@ -255,7 +255,7 @@ void ReachPane::renew()
 {
     renew_map();
     renew_marks();
-    tell(std::nullopt);
+    show_direction(std::nullopt);
 }
 
 void ReachPane::renew_map()
@@ -372,15 +372,16 @@ void ReachPane::renew_travel()
 }
 
 /// What a direction asks of the rotary joints; what the colours mean where none is pointed at.
-void ReachPane::tell(const std::optional<Vec3>& axis)
+void ReachPane::show_direction(const std::optional<Vec3>& axis)
 {
     if (!map_) {
-        told_->setText(results_ ? tr("The arrangement of this machine's rotary joints can't be mapped.") : QString());
+        message_->setText(results_ ? tr("The arrangement of this machine's rotary joints can't be mapped.") : QString());
         return;
     }
     if (!axis) {
-        told_->setText(tr("Deep: two postures; light: one; grey: none. Amber: within 5° of the end of a rotary axis; violet: within 2° of "
-                          "a pole. Dots: directions of this operation; a click goes there."));
+        message_->setText(
+            tr("Deep: two postures; light: one; grey: none. Amber: within 5° of the end of a rotary axis; violet: within 2° of "
+               "a pole. Dots: directions of this operation; a click goes there."));
         return;
     }
     const Vec3 in_work = results_->assembly().setup.part.linear() * *axis;
@@ -391,7 +392,7 @@ void ReachPane::tell(const std::optional<Vec3>& axis)
         const Branches found = map_->solver().branches(in_work);
         text +=
             found.count > 0 ? tr("beyond the travel of a rotary axis") : tr("out of reach by %1°").arg(to_deg(found.missed_by), 0, 'f', 1);
-        told_->setText(text);
+        message_->setText(text);
         return;
     }
     QStringList postures;
@@ -408,7 +409,7 @@ void ReachPane::tell(const std::optional<Vec3>& axis)
     }
     text += postures.join(tr(", or "));
     text += std::isfinite(at.margin) ? tr("; %1° to the end of an axis").arg(to_deg(at.margin), 0, 'f', 1) : QString();
-    told_->setText(text);
+    message_->setText(text);
 }
 
 } // namespace wexilum::app

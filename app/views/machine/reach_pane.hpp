@@ -66,14 +66,14 @@ private:
     void find_marks();
     [[nodiscard]] Vec3 axis_of(std::size_t motion) const;
     void renew_travel();
-    void tell(const std::optional<Vec3>& axis);
+    void show_direction(const std::optional<Vec3>& axis);
 
     Workspace& workspace_;
     Selection& selection_;
     QComboBox* half_;
     QLabel* head_;
     ReachDisk* disk_;
-    QLabel* told_;
+    QLabel* message_;
     QTableWidget* travel_;
     std::shared_ptr<const JobResults> results_; ///< whose machine the map has
     std::shared_ptr<const DirectionMap> map_;

@@ -114,7 +114,7 @@ QWidget* WitnessPane::build_fit()
     length_->setToolTip(tr("Length of the tool or test bar, where the table has no column for it"));
     length_->setMaximumWidth(64);
     auto* fit_button =
-        named_button(tr("Fit"), QStringLiteral("fit"), tr("Zeros, axes and gauge point that the measurements tell, by least squares"));
+        named_button(tr("Fit"), QStringLiteral("fit"), tr("Zeros, axes and gauge point that the measurements determine, by least squares"));
     overlay_ = named_button(tr("Write as overlay"), QStringLiteral("fit-overlay"),
                             tr("Writes overlays/NAME.json, which a job of this very machine names; the drawing stays"));
     row->addWidget(label);
@@ -426,7 +426,7 @@ void WitnessPane::fit()
                         .arg(QString::fromStdString(joint));
         }
     } else {
-        for (const std::string& line : told_of(machine, *found)) {
+        for (const std::string& line : description_of(machine, *found)) {
             text += QString::fromStdString(line) + QLatin1Char('\n');
         }
     }
@@ -473,7 +473,7 @@ void WitnessPane::write_overlay()
     const std::string whole = (editor_.workspace().project().folder() + QLatin1Char('/') + path).toStdString();
     RealFileSystem files;
     if (files.open(whole)) {
-        Q_EMIT told(tr("%1 is there already: remove it or rename it first.").arg(path));
+        Q_EMIT reported(tr("%1 is there already: remove it or rename it first.").arg(path));
         return;
     }
     const auto set = files.begin_files();
@@ -481,8 +481,8 @@ void WitnessPane::write_overlay()
     Status status = sink ? (*sink)->write(overlay_text(*editor_.machine(), *fit_, editor_.path().toStdString(), name.toStdString()))
                          : Status(sink.error());
     status = status ? set->commit() : status;
-    Q_EMIT told(status ? tr("Written: %1. A job of this machine names it under \"overlay\".").arg(path)
-                       : QString::fromStdString(status.error().text()));
+    Q_EMIT reported(status ? tr("Written: %1. A job of this machine names it under \"overlay\".").arg(path)
+                           : QString::fromStdString(status.error().text()));
 }
 
 } // namespace wexilum::app

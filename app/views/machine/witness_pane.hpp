@@ -19,7 +19,7 @@ public:
     [[nodiscard]] QTableWidget& table() { return *table_; }
 
 Q_SIGNALS:
-    void told(const QString& message);
+    void reported(const QString& message);
     void witness_chosen(const Readings& readings);
 
 private:

@@ -95,13 +95,13 @@ QWidget* AxisCharts::build_bar()
     auto* whole = new QPushButton(tr("All of it"));
     whole->setObjectName(QStringLiteral("course-whole"));
     whole->setToolTip(tr("The whole job (double click)"));
-    told_ = new QLabel;
-    told_->setObjectName(QStringLiteral("course-told"));
-    told_->setProperty("role", "soft");
+    message_ = new QLabel;
+    message_->setObjectName(QStringLiteral("course-message"));
+    message_->setProperty("role", "soft");
     row->addWidget(course_);
     row->addWidget(over_);
     row->addWidget(whole);
-    row->addWidget(told_, 1);
+    row->addWidget(message_, 1);
     connect(course_, &QComboBox::currentIndexChanged, this, [this] {
         fill();
         fill_peaks();
@@ -365,7 +365,7 @@ void AxisCharts::hover(const QPointF& place)
 {
     const auto motion = series_ ? motion_under(place) : std::nullopt;
     if (!motion) {
-        told_->clear();
+        message_->clear();
         return;
     }
     const std::uint32_t block = results_->replayed->track.motions()[*motion].block;
@@ -378,7 +378,7 @@ void AxisCharts::hover(const QPointF& place)
                     .arg(QString::fromStdString(results_->assembly().machine.joints[chart.joint].id))
                     .arg(shown(chart.joint, series_->value(course(), chart.joint, *motion)), 0, 'f', 2);
     }
-    told_->setText(text);
+    message_->setText(text);
 }
 
 void AxisCharts::keyPressEvent(QKeyEvent* event)

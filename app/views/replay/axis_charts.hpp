@@ -24,7 +24,7 @@ public:
     AxisCharts(Workspace& workspace, Selection& selection, QWidget* parent = nullptr);
     [[nodiscard]] QCustomPlot& plot() { return *plot_; }
     [[nodiscard]] QTableWidget& peaks() { return *peaks_; }
-    [[nodiscard]] QString said() const { return told_->text(); }
+    [[nodiscard]] QString said() const { return message_->text(); }
     void show_course(AxisCourse course);
     /// All of the job.
     void show_whole();
@@ -64,7 +64,7 @@ private:
     Selection& selection_;
     QComboBox* course_ = nullptr;
     QComboBox* over_ = nullptr;
-    QLabel* told_ = nullptr;
+    QLabel* message_ = nullptr;
     QCustomPlot* plot_ = nullptr;
     QTableWidget* peaks_ = nullptr;
     std::shared_ptr<const JobResults> results_;

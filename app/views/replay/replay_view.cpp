@@ -310,7 +310,7 @@ QWidget* ReplayView::build_tables()
     row->setContentsMargins(16, 6, 16, 10);
     row->setSpacing(16);
     worst_ = table(QStringLiteral("worst"), tr("worst places"), {tr("line"), tr("share"), tr("tip, mm"), tr("axis, °")});
-    misfits_ = table(QStringLiteral("misfits"), tr("findings of the replay"), {tr("what"), tr("line"), tr("told")});
+    misfits_ = table(QStringLiteral("misfits"), tr("findings of the replay"), {tr("what"), tr("line"), tr("message")});
     const auto add = [&](const QString& name, QTableWidget* widget, int stretch) {
         auto* column = new QVBoxLayout;
         column->setSpacing(4);
@@ -495,9 +495,9 @@ void ReplayView::renew_tables(const ReplayedCode& replayed)
         kind->setForeground(colour_of(state_of(f)));
         misfits_->setItem(int(i), 0, kind);
         misfits_->setItem(int(i), 1, new QTableWidgetItem(line != 0 ? grouped(line) : QString()));
-        auto* told = new QTableWidgetItem(QString::fromStdString(f.message));
-        told->setToolTip(QString::fromStdString(f.message + "\n" + f.cure));
-        misfits_->setItem(int(i), 2, told);
+        auto* message = new QTableWidgetItem(QString::fromStdString(f.message));
+        message->setToolTip(QString::fromStdString(f.message + "\n" + f.cure));
+        misfits_->setItem(int(i), 2, message);
     }
 }
 
