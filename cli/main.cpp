@@ -43,7 +43,7 @@ int run(int argc, char** argv)
     post->add_option("--draft", post_options.draft,
                      "File for a program with errors, marked on its first line as not to be run (default: none is written)");
     post->add_flag("--json", post_options.json, "Print one JSON object");
-    post->add_flag("--progress", post_options.progress, "Show progress even where standard error is not a terminal");
+    post->add_flag("--progress", post_options.progress, "Show progress also where standard error is not a terminal");
 
     JobOptions replay_options;
     auto* replay = app.add_subcommand("replay", "Read code by the controller's definition and hold it against the toolpath");
@@ -53,14 +53,13 @@ int run(int argc, char** argv)
     replay->add_option("--threads", replay_options.threads, "1, or 2 to read beside the rest (default: 1)")->check(CLI::Range(1, 2));
     replay->add_flag("--from-unknown", replay_options.from_unknown, "Nothing is known to be in force at the start");
     replay->add_flag("--json", replay_options.json, "Print one JSON object");
-    replay->add_flag("--progress", replay_options.progress, "Show progress even where standard error is not a terminal");
+    replay->add_flag("--progress", replay_options.progress, "Show progress also where standard error is not a terminal");
 
     CodeOptions read_options;
     auto* read = app.add_subcommand("read", "Read programs by themselves: what they do on a machine, without a job");
     JobOptions contact_options;
     CodeOptions contact_code;
-    auto* contact =
-        app.add_subcommand("contact", "Report where machine, tool, holder and stock meet along a job's code, or along programs");
+    auto* contact = app.add_subcommand("contact", "Report where machine, tool, holder and stock meet along a job's code, or programs");
     auto* contact_project = contact->add_option("--project", contact_options.project, "Folder of the project");
     auto* contact_job = contact->add_option("--job", contact_options.job, "Name of the job")->needs(contact_project);
     contact_project->needs(contact_job);
@@ -78,7 +77,7 @@ int run(int argc, char** argv)
             machine->excludes(contact_project);
         }
         command->add_flag("--json", to->json, "Print one JSON object");
-        command->add_flag("--progress", to->progress, "Show progress even where standard error is not a terminal");
+        command->add_flag("--progress", to->progress, "Show progress also where standard error is not a terminal");
     }
     read->add_flag("--from-unknown", read_options.from_unknown, "Nothing is known to be in force at the start");
 

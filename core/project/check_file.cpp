@@ -134,6 +134,8 @@ Status check_definitions(const FileSystem& files, const std::string& folder, con
     return all_in_one(errors);
 }
 
+std::string witnesses_hold(std::size_t count) { return counted(count, "witness reading") + (count == 1 ? " holds" : " hold"); }
+
 /// An overlay with the machine that it names.
 Result<CheckedFile> check_overlay(const FileSystem& files, const std::string& path, const json::Document& document)
 {
@@ -152,8 +154,7 @@ Result<CheckedFile> check_overlay(const FileSystem& files, const std::string& pa
     if (!laid) {
         return laid.error();
     }
-    return CheckedFile{
-        "overlay/1", fmt::format("overlay of machine {}: {} hold", laid->name, counted(laid->witnesses.size(), "witness reading")), {}};
+    return CheckedFile{"overlay/1", fmt::format("overlay of machine {}: {}", laid->name, witnesses_hold(laid->witnesses.size())), {}};
 }
 
 /// A post with its rulebook, whose path begins at the project's folder: the one that "posts" lies in.
@@ -212,8 +213,7 @@ Result<CheckedFile> check_machine(const FileSystem& files, const std::string& pa
         for (std::string& remark : witness_remarks(m, units_of(document))) {
             remarks.push_back(std::move(remark));
         }
-        return fmt::format("machine {}: {}, {} hold", m.name, counted(m.joints.size(), "joint"),
-                           counted(m.witnesses.size(), "witness reading"));
+        return fmt::format("machine {}: {}, {}", m.name, counted(m.joints.size(), "joint"), witnesses_hold(m.witnesses.size()));
     });
 }
 
@@ -224,8 +224,7 @@ Result<CheckedFile> check_controller(const FileSystem& /*files*/, const std::str
         return status.error();
     }
     return checked(document, controller, [](const Controller& c, Remarks&) {
-        return fmt::format("controller {}: {}, {} hold", c.name, counted(c.words.size(), "word"),
-                           counted(c.witnesses.size(), "witness reading"));
+        return fmt::format("controller {}: {}, {}", c.name, counted(c.words.size(), "word"), witnesses_hold(c.witnesses.size()));
     });
 }
 

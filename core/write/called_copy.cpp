@@ -63,7 +63,7 @@ bool CalledCopy::in_machine_coordinates(const AsideLine& line) const
                                                        [&](const AsideWord& w) { return w.text != nullptr && *w.text == word->second; });
 }
 
-std::string CalledCopy::shown(std::size_t joint, std::int64_t counts) const
+std::string CalledCopy::word(std::size_t joint, std::int64_t counts) const
 {
     const bool linear = machine_.joints[joint].kind == JointKind::linear;
     return machine_.joints[joint].id + " " + rounding_.text(linear ? Quantity::length : Quantity::angle, counts);
@@ -273,8 +273,7 @@ Status CalledCopy::holds(const PlacedLines& called, const PlacedLines& copy, con
             }
             const bool exact = (copy_lane.rounded >> j & 1U) == 0;
             if (exact ? std::abs(comes - copy_lane.exact[j]) > most : std::abs(comes - double(b[j])) > std::max(1.0, most)) {
-                return fmt::format("{} would come to {} instead of {}", machine_.joints[j].id, shown(j, std::llround(comes)),
-                                   shown(j, b[j]));
+                return fmt::format("{} would come to {} instead of {}", machine_.joints[j].id, word(j, std::llround(comes)), word(j, b[j]));
             }
         }
         return std::nullopt;

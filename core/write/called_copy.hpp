@@ -58,7 +58,7 @@ private:
     [[nodiscard]] Status same_centre(const AsideLine& called, const AsideLine& copy, const Placing& placing) const;
     [[nodiscard]] std::optional<std::uint8_t> joint_behind(char letter) const;
     [[nodiscard]] bool in_machine_coordinates(const AsideLine& line) const;
-    [[nodiscard]] std::string shown(std::size_t joint, std::int64_t counts) const;
+    [[nodiscard]] std::string word(std::size_t joint, std::int64_t counts) const;
     template <typename F>
     void walk(const PlacedLines& called, const PlacedLines& copy, const F& visit) const;
 

@@ -207,6 +207,9 @@ void Shelf::mark_job(QTreeWidgetItem& item, const QString& job)
         item.setForeground(1, colour_of(app::State::margin));
         break;
     }
+    if (!item.text(1).isEmpty()) {
+        item.setToolTip(0, tr("jobs/%1.json, %2").arg(job, item.text(1)));
+    }
 }
 
 /// What the job at hand uses, what is not saved, and what can't be read.
@@ -242,13 +245,35 @@ void Shelf::mark()
         if (path.startsWith(QStringLiteral("jobs/")) && path != bad && !changed) {
             mark_job(*item, path.section(QLatin1Char('/'), -1).chopped(5));
         }
-        item->setFirstColumnSpanned(item->text(1).isEmpty());
         item->setFont(1, text_font(0.88));
         item->setForeground(0, colour(tokens().ink));
         item->setFont(0, text_font(1, is_job));
+        share_room(*item);
         const bool on_job = !currentItem() || currentItem()->data(0, Qt::UserRole).toString().startsWith(QStringLiteral("jobs/"));
         if (is_job && on_job && currentItem() != item) {
             setCurrentItem(item);
+        }
+    }
+}
+
+void Shelf::share_room(QTreeWidgetItem& item)
+{
+    int left = 0;
+    for (const QTreeWidgetItem* above = item.parent(); above != nullptr; above = above->parent()) {
+        left += indentation();
+    }
+    constexpr int beside = 60; // the shape, and what is free about name and word
+    const int wanted = left + QFontMetrics(item.font(0)).horizontalAdvance(item.text(0)) +
+                       QFontMetrics(item.font(1)).horizontalAdvance(item.text(1)) + beside;
+    item.setFirstColumnSpanned(item.text(1).isEmpty() || (!item.icon(0).isNull() && wanted > viewport()->width()));
+}
+
+void Shelf::resizeEvent(QResizeEvent* event)
+{
+    QTreeWidget::resizeEvent(event);
+    for (QTreeWidgetItemIterator at(this); *at != nullptr; ++at) {
+        if (!(*at)->data(0, Qt::UserRole).toString().isEmpty()) {
+            share_room(**at);
         }
     }
 }

@@ -24,6 +24,9 @@ private:
     void fill();
     void mark();
     void mark_job(QTreeWidgetItem& item, const QString& job);
+    /// Where name and word of an item have no room beside each other the name has all of it: shape and tooltip say the same as the word.
+    void share_room(QTreeWidgetItem& item);
+    void resizeEvent(QResizeEvent* event) override;
     [[nodiscard]] QString machine_of(const QString& job_path) const;
     QTreeWidgetItem* heading(const QString& name, QTreeWidgetItem* below);
     void choose(QTreeWidgetItem* item);
