@@ -1,5 +1,7 @@
 #include "core/write/cycle_writer.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 namespace wexilum {

@@ -194,6 +194,14 @@ void TestWindow::a_finding_jumps()
     QVERIFY(!desk.window().code().area().rect_of(line).isEmpty());
     desk.click_station(Station::machine);
     QCOMPARE(desk.find<QLineEdit>("reading-X").text(), QStringLiteral("442.000 mm"));
+    // The chosen one is as high as its longest text needs in its column, the others have a line each.
+    for (const int column : {int(FindingsModel::text), int(FindingsModel::cure)}) {
+        const QRect room(0, 0, table.columnWidth(column), 1000);
+        const QString text = table.model()->index(0, column).data().toString();
+        QVERIFY(table.rowHeight(0) >= QFontMetrics(table.font()).boundingRect(room, Qt::TextWordWrap, text).height());
+    }
+    QVERIFY(table.rowHeight(0) > 24);
+    QVERIFY(table.model()->rowCount() < 2 || table.rowHeight(1) == 24);
     QTest::keyClick(&desk.window(), Qt::Key_F8);
     QVERIFY(desk.window().selection().line() != line || table.model()->rowCount() == 1);
 }

@@ -16,6 +16,7 @@ namespace {
 
 constexpr int kind_width = 178;
 constexpr int least_height = 60;
+constexpr int row_height = 24;
 
 /// A kind with its shape before it, in the colour of its state.
 class KindDelegate final : public QStyledItemDelegate {
@@ -97,7 +98,18 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
     table_->setObjectName(QStringLiteral("findings-table"));
     table_->setAccessibleName(tr("findings"));
     table_->setItemDelegateForColumn(FindingsModel::kind, new KindDelegate(table_));
-    dress_list(*table_, 24);
+    dress_list(*table_, row_height);
+    table_->setWordWrap(true); // the chosen one is as high as its texts need
+    connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+            [this](const QModelIndex& now, const QModelIndex& before) {
+                if (before.isValid()) {
+                    table_->setRowHeight(before.row(), row_height);
+                }
+                if (now.isValid()) {
+                    table_->resizeRowToContents(now.row());
+                    table_->setRowHeight(now.row(), std::max(row_height, table_->rowHeight(now.row())));
+                }
+            });
     table_->horizontalHeader()->hide();
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     column->addWidget(table_, 1);

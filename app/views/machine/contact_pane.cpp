@@ -40,7 +40,7 @@ ContactPane::ContactPane(Workspace& workspace, Selection& selection, QWidget* pa
     matrix_->setToolTip(tr("Clearance in mm between two parts, each with all that it carries; empty: not checked"));
     matrix_->setSelectionMode(QAbstractItemView::SingleSelection);
     matrix_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
-    matrix_->horizontalHeader()->setMinimumSectionSize(20);
+    matrix_->horizontalHeader()->setMinimumSectionSize(28);
     matrix_->horizontalHeader()->setStyleSheet(
         QStringLiteral("QHeaderView::section { padding: 2px 0; font-weight: normal; font-size: 11px; }"));
     matrix_->verticalHeader()->setStyleSheet(
@@ -158,11 +158,7 @@ void ContactPane::renew_matrix()
     matrix_->setRowCount(count);
     matrix_->setColumnCount(count);
     matrix_->setVerticalHeaderLabels(titles);
-    QStringList narrow = titles; // a column is as wide as a figure
-    for (QString& title : narrow) {
-        title = title.left(4);
-    }
-    matrix_->setHorizontalHeaderLabels(narrow);
+    fit_columns(titles);
     bool any = false;
     for (int row = 0; row < count; ++row) {
         matrix_->horizontalHeaderItem(row)->setToolTip(titles[row]);
@@ -189,6 +185,26 @@ void ContactPane::renew_matrix()
         any ? tr("Clearances in mm; each part includes all that it carries.")
             : tr("The machine states none: what carries the tool and what carries the work are kept 2 mm apart. A value here takes "
                  "the place of that."));
+}
+
+/// Columns are as wide as their names where there is room for that; otherwise all alike, with the beginnings of the names.
+void ContactPane::fit_columns(const QStringList& titles)
+{
+    QHeaderView& head = *matrix_->horizontalHeader();
+    matrix_->setHorizontalHeaderLabels(titles);
+    int wanted = 0;
+    for (int i = 0; i < head.count(); ++i) {
+        wanted += std::max(head.minimumSectionSize(), head.sectionSizeHint(i));
+    }
+    const bool room = wanted <= matrix_->viewport()->width();
+    head.setSectionResizeMode(room ? QHeaderView::ResizeToContents : QHeaderView::Stretch);
+    if (!room) {
+        QStringList narrow = titles;
+        for (QString& title : narrow) {
+            title = title.left(4);
+        }
+        matrix_->setHorizontalHeaderLabels(narrow);
+    }
 }
 
 void ContactPane::typed(int row, int column)

@@ -32,6 +32,7 @@ private:
     void renew_matrix();
     void renew_places();
     void renew_check();
+    void fit_columns(const QStringList& titles);
     void typed(int row, int column);
     [[nodiscard]] QString path() const; ///< of the job's machine; empty: there is none
 
