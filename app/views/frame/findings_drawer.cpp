@@ -93,6 +93,24 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
     nothing_->setWordWrap(true);
     nothing_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
     column->addWidget(nothing_, 1);
+    build_table();
+    column->addWidget(table_, 1);
+    connect(text_, &QLineEdit::textChanged, this, [this](const QString& text) {
+        filter_->set_text(text);
+        show_counts();
+    });
+    connect(serious_, &QPushButton::toggled, this, [this](bool on) {
+        filter_->set_least(on ? Severity::error : Severity::remark);
+        show_counts();
+    });
+    connect(table_, &QTableView::clicked, this, [this](const QModelIndex& index) { choose(index); });
+    connect(table_, &QTableView::activated, this, [this](const QModelIndex& index) { choose(index); });
+    connect(&workspace, &Workspace::findings_changed, this, &FindingsDrawer::show_counts);
+    show_counts();
+}
+
+void FindingsDrawer::build_table()
+{
     filter_->setSourceModel(model_);
     table_->setModel(filter_);
     table_->setObjectName(QStringLiteral("findings-table"));
@@ -112,19 +130,6 @@ FindingsDrawer::FindingsDrawer(Workspace& workspace, QWidget* parent)
             });
     table_->horizontalHeader()->hide();
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    column->addWidget(table_, 1);
-    connect(text_, &QLineEdit::textChanged, this, [this](const QString& text) {
-        filter_->set_text(text);
-        show_counts();
-    });
-    connect(serious_, &QPushButton::toggled, this, [this](bool on) {
-        filter_->set_least(on ? Severity::error : Severity::remark);
-        show_counts();
-    });
-    connect(table_, &QTableView::clicked, this, [this](const QModelIndex& index) { choose(index); });
-    connect(table_, &QTableView::activated, this, [this](const QModelIndex& index) { choose(index); });
-    connect(&workspace, &Workspace::findings_changed, this, &FindingsDrawer::show_counts);
-    show_counts();
 }
 
 void FindingsDrawer::focus_filter()

@@ -30,6 +30,7 @@ protected:
 
 private:
     void choose(const QModelIndex& index);
+    void build_table();
     void show_counts();
     void fit_columns();
     void fold(bool folded);
