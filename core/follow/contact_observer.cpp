@@ -13,7 +13,8 @@
 namespace wexilum {
 namespace {
 
-constexpr double cell_size = 2;        // mm
+constexpr double cell_size = 2; // mm
+constexpr double half_cell = cell_size / 2;
 constexpr double about_parallel = 0.9; // cosine
 constexpr double small_turn = 0.02;    // rad, of a way that the joints do not go in proportion
 constexpr double small_sagitta = 0.02; // mm
@@ -35,7 +36,7 @@ CutPlaces::Cell CutPlaces::cell_of(const Vec3& tip)
 void CutPlaces::cut(const Pose& from, const Pose& to, double radius)
 {
     const double way = (to.tip - from.tip).norm();
-    const int parts = std::clamp(int(std::ceil(way / (cell_size / 2))), 1, 100000);
+    const int parts = std::clamp(int(std::ceil(way / half_cell)), 1, 100000);
     for (int i = 0; i <= parts; ++i) {
         const double u = double(i) / parts;
         const Vec3 tip = from.tip + (to.tip - from.tip) * u;
@@ -51,8 +52,9 @@ void CutPlaces::cut(const Pose& from, const Pose& to, double radius)
         // The disc across the axis, ring by ring.
         const Vec3 across = any_across(axis);
         const Vec3 beside_it = axis.cross(across);
-        for (double r = cell_size / 2; r <= std::min(radius, widest_disc); r += cell_size / 2) {
-            const int places = int(std::ceil(whole_turn * r / (cell_size / 2)));
+        for (int ring = 1; ring * half_cell <= std::min(radius, widest_disc); ++ring) {
+            const double r = ring * half_cell;
+            const int places = int(std::ceil(whole_turn * r / half_cell));
             for (int k = 0; k < places; ++k) {
                 const double angle = whole_turn * k / places;
                 discs_.insert_or_assign(cell_of(tip + r * (std::cos(angle) * across + std::sin(angle) * beside_it)), axis);
@@ -81,8 +83,8 @@ bool CutPlaces::cut_at(const Cells& cells, const Vec3& place, const Vec3& axis)
 bool CutPlaces::reached(const Pose& pose, const Vec3& out, double radius) const
 {
     const auto below = [&](const Cells& cells, const Vec3& place) {
-        for (double beyond = 0; beyond <= most_beyond; beyond += cell_size / 2) {
-            if (cut_at(cells, place - out * beyond, pose.axis)) {
+        for (int steps = 0; steps * half_cell <= most_beyond; ++steps) {
+            if (cut_at(cells, place - out * (steps * half_cell), pose.axis)) {
                 return true;
             }
         }
@@ -94,7 +96,7 @@ bool CutPlaces::reached(const Pose& pose, const Vec3& out, double radius) const
     if (radius <= 0 || !below(discs_, pose.tip)) {
         return false;
     }
-    const double rim = std::min(radius, widest_disc) - cell_size / 2;
+    const double rim = std::min(radius, widest_disc) - half_cell;
     const Vec3 across = any_across(pose.axis);
     const Vec3 beside_it = pose.axis.cross(across);
     for (int k = 0; rim > 0 && k < rim_places; ++k) {

@@ -230,7 +230,7 @@ Status RunPasses::find_aside(EventProbe& probe)
         return {};
     }
     Nowhere nowhere;
-    if (const Status status = write(nowhere, nullptr); !status) {
+    if (Status status = write(nowhere, nullptr); !status) {
         return status;
     }
     for (const AsidePlace& place : out_.asides) {
@@ -252,7 +252,7 @@ Status RunPasses::find_aside(EventProbe& probe)
 Status RunPasses::write(CodeSink& sink, EventProbe* probe)
 {
     if (probe != nullptr && probe->words.line > 0) {
-        if (const Status status = find_aside(*probe); !status) {
+        if (Status status = find_aside(*probe); !status) {
             return status;
         }
     }
