@@ -142,7 +142,7 @@ private Q_SLOTS:
         QVERIFY(groups.contains("the block relies on the distance that was in force before the program"));
         QVERIFY(groups.contains("the block relies on the offset that was in force before the program"));
         QVERIFY(groups.contains("the block relies on the motion that was in force before the program"));
-        const Run stated({"G17 G21 G90 G94 G54 G0 X1."}, true);
+        const Run stated({"G17 G21 G76 G90 G94 G54 G0 X1."}, true, "mirror-cell");
         QVERIFY2(stated.findings.list().empty(), qPrintable(shown(stated.findings)));
     }
 

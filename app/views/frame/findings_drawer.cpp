@@ -123,13 +123,18 @@ void FindingsDrawer::build_table()
                 if (before.isValid()) {
                     table_->setRowHeight(before.row(), row_height);
                 }
-                if (now.isValid()) {
-                    table_->resizeRowToContents(now.row());
-                    table_->setRowHeight(now.row(), std::max(row_height, table_->rowHeight(now.row())));
-                }
+                show_whole(now);
             });
     table_->horizontalHeader()->hide();
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+}
+
+void FindingsDrawer::show_whole(const QModelIndex& index)
+{
+    if (index.isValid()) {
+        table_->resizeRowToContents(index.row());
+        table_->setRowHeight(index.row(), std::max(row_height, table_->rowHeight(index.row())));
+    }
 }
 
 void FindingsDrawer::focus_filter()
@@ -218,6 +223,7 @@ void FindingsDrawer::fit_columns()
     table_->setColumnWidth(FindingsModel::place, std::min(300, width / 5));
     const int cure = std::clamp(width * 3 / 10, 180, 560);
     table_->setColumnWidth(FindingsModel::text, width - kind_width - table_->columnWidth(FindingsModel::place) - cure);
+    show_whole(table_->currentIndex());
 }
 
 void FindingsDrawer::showEvent(QShowEvent* event)

@@ -31,6 +31,8 @@ protected:
 private:
     void choose(const QModelIndex& index);
     void build_table();
+    /// A finding's row as high as its texts need in the columns as they are.
+    void show_whole(const QModelIndex& index);
     void show_counts();
     void fit_columns();
     void fold(bool folded);

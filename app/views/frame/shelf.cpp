@@ -157,7 +157,6 @@ void Shelf::fill()
             }
             auto* item = new QTreeWidgetItem(below, {name});
             item->setData(0, Qt::UserRole, path);
-            item->setToolTip(0, path);
         }
     }
     expandAll();
@@ -184,7 +183,6 @@ void Shelf::fill()
 /// Whether a job is proven, by shape and word.
 void Shelf::mark_job(QTreeWidgetItem& item, const QString& job)
 {
-    item.setToolTip(0, QStringLiteral("jobs/%1.json").arg(job));
     const bool has_to_fail = job.startsWith(QLatin1String("fails-"));
     switch (workspace_.known(job)) {
     case Workspace::Known::not_run:
@@ -206,9 +204,6 @@ void Shelf::mark_job(QTreeWidgetItem& item, const QString& job)
         item.setText(1, tr("stale"));
         item.setForeground(1, colour_of(app::State::margin));
         break;
-    }
-    if (!item.text(1).isEmpty()) {
-        item.setToolTip(0, tr("jobs/%1.json, %2").arg(job, item.text(1)));
     }
 }
 
@@ -237,6 +232,7 @@ void Shelf::mark()
         }
         const bool changed = workspace_.documents().is_changed(path);
         const bool is_job = path == job;
+        item->setToolTip(0, path);
         item->setIcon(0, path == bad ? icon_of(app::State::beyond) : QIcon());
         item->setText(1, path == bad ? tr("error") : changed ? tr("not saved") : used.contains(path) ? tr("in use") : QString());
         item->setForeground(1, path == bad ? colour_of(app::State::beyond)
@@ -244,6 +240,9 @@ void Shelf::mark()
                                            : colour(tokens().faint));
         if (path.startsWith(QStringLiteral("jobs/")) && path != bad && !changed) {
             mark_job(*item, path.section(QLatin1Char('/'), -1).chopped(5));
+        }
+        if (!item->text(1).isEmpty()) {
+            item->setToolTip(0, tr("%1, %2").arg(path, item->text(1)));
         }
         item->setFont(1, text_font(0.88));
         item->setForeground(0, colour(tokens().ink));
