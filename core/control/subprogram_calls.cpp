@@ -13,7 +13,6 @@ namespace {
 
 constexpr std::size_t most_deep = 8;
 constexpr long long most_times = 9999;
-constexpr std::uint64_t most_lines = 20000000;
 constexpr std::uint64_t watch_every = 1024;
 
 bool whole(double value, double least, double most) { return value >= least && value <= most && value == std::floor(value); }
@@ -140,8 +139,8 @@ void SubprogramCalls::go_back()
 /// Whether the calls may go on by a block.
 bool SubprogramCalls::count()
 {
-    if (++lines_ > most_lines && !log_.ended()) {
-        log_.report(Severity::error, "calls-too-many", "", fmt::format("the calls take more than {} blocks", most_lines),
+    if (++lines_ > memory_.most_called_blocks && !log_.ended()) {
+        log_.report(Severity::error, "calls-too-many", "", fmt::format("the calls take more than {} blocks", memory_.most_called_blocks),
                     "call fewer times");
         log_.end();
     }

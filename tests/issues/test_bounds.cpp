@@ -60,7 +60,8 @@ void TestBounds::calls_of_nothing_end()
         code += "O" + std::to_string(deep) + "\n" + (deep < 7 ? "M76 P" + std::to_string(deep + 1) + " L9999\n" : "") + "M77\n";
     }
     // Nothing at all inside: not even a block that returns.
-    const std::string empty = "%\nO3105\nM76 P1 L9999\nM30\nO1\nM76 P2 L9999\nM77\nO2\n%\n";
+    const std::string empty =
+        "%\nO3105\nM76 P1 L" + std::to_string(9999 / WEXILUM_EVERY / WEXILUM_EVERY) + "\nM30\nO1\nM76 P2 L9999\nM77\nO2\n%\n";
     for (const std::string& text : WEXILUM_EVERY > 1 ? std::vector{empty} : std::vector{code, empty}) { // twenty million blocks each
         QElapsedTimer timer;
         timer.start();

@@ -29,7 +29,7 @@ int from_environment(const char* name, int otherwise)
 }
 
 const unsigned seed = unsigned(from_environment("WEXILUM_SEED", 80023));
-const int edits_of_a_job = from_environment("WEXILUM_EDITS", WEXILUM_EVERY > 1 ? 10 : 80);
+const int edits_of_a_job = from_environment("WEXILUM_EDITS", 80 / WEXILUM_EVERY);
 
 struct Changed {
     std::size_t line = 0;

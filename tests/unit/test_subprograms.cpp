@@ -36,8 +36,9 @@ struct Control {
     std::string file = "code";
     SubprogramBook book{assembly.controller};
     FedControl control;
-    explicit Control(const std::vector<std::string>& lines)
-        : control(assembly.controller, assembly.machine, ControlMemory{{{"1", {}}}, &assembly.setup, &book}, false, file, moves, findings)
+    explicit Control(const std::vector<std::string>& lines, std::uint64_t most_called_blocks = 20'000'000)
+        : control(assembly.controller, assembly.machine, ControlMemory{{{"1", {}}}, &assembly.setup, &book, nullptr, most_called_blocks},
+                  false, file, moves, findings)
     {
         for (const std::string& line : lines) {
             book.line(line);
@@ -189,7 +190,7 @@ private Q_SLOTS:
     void ends_calls_without_end()
     {
         // 9999 times 9999 times is not waited for.
-        const Control c({"M76 P5 L9999", "M30", "O5", "M76 P6 L9999", "M77", "O6", "G91 G4 P0.001", "M77"});
+        const Control c({"M76 P5 L9999", "M30", "O5", "M76 P6 L9999", "M77", "O6", "G91 G4 P0.001", "M77"}, 20'000'000 / WEXILUM_EVERY);
         QVERIFY2(has_finding(c.findings, "calls-too-many"), qPrintable(shown(c.findings)));
     }
 
