@@ -43,6 +43,7 @@ int contact_of_code_command(const CodeOptions& options);
 
 int describe_command();
 int check_command(const std::vector<std::string>& files);
+int convert_command(const std::string& from, const std::string& to);
 
 struct MachineOptions {
     std::string machine;

@@ -3,6 +3,7 @@
 #include "cli/long_run.hpp"
 #include "cli/report.hpp"
 
+#include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
 #include "core/follow/contact_report.hpp"
 #include "core/io/real_files.hpp"
@@ -10,6 +11,7 @@
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
+#include "core/toolpath/toolpath_formats.hpp"
 
 #include <fmt/format.h>
 
@@ -339,6 +341,22 @@ int check_command(const std::vector<std::string>& paths)
         }
     }
     return code;
+}
+
+int convert_command(const std::string& from, const std::string& to)
+{
+    RealFileSystem files;
+    const auto converted = guarded([&] { return convert_toolpath(files, from, to); });
+    if (!converted) {
+        fmt::print(stderr, "wexilum-cli: {}\n", converted.error().text());
+        return exit_usage;
+    }
+    const std::size_t n = converted->records;
+    fmt::print("{}: {} record{} of {}\n", to, n, n == 1 ? "" : "s", from);
+    for (const auto& [kind, count] : converted->left_out) {
+        fmt::print("  left out, the format has no form for it: {}, {} time{}\n", kind, count, count == 1 ? "" : "s");
+    }
+    return converted->left_out.empty() ? exit_fine : exit_findings;
 }
 
 } // namespace wexilum::cli

@@ -18,6 +18,71 @@ namespace {
 
 using namespace wexilum::cli;
 
+/// Commands of a machine and a table of numbers.
+class TableCommands {
+public:
+    explicit TableCommands(CLI::App& app);
+    /// Precondition: one of them has been asked for.
+    [[nodiscard]] int run() const;
+
+private:
+    CLI::App* solve_;
+    CLI::App* pose_;
+    CLI::App* calibrate_;
+    MachineOptions solve_given_;
+    MachineOptions pose_given_;
+    CalibrateOptions calibrate_given_;
+};
+
+TableCommands::TableCommands(CLI::App& app)
+{
+    const CLI::Validator length(
+        [](const std::string& text) {
+            double value = 0;
+            const bool fine = CLI::detail::lexical_cast(text, value) && value >= -1e6 && value <= 1e6; // no NaN either
+            return fine ? std::string() : fmt::format("{} is not a length from -1000000 to 1000000 mm", text);
+        },
+        "mm");
+
+    solve_ = app.add_subcommand("solve", "From tool poses to axis positions");
+    solve_->add_option("--machine", solve_given_.machine, "Machine file")->required();
+    solve_
+        ->add_option("--poses", solve_given_.table,
+                     "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")
+        ->required();
+    solve_->add_option("--tool-length", solve_given_.tool_length, "Gauge length in mm")->check(length);
+    solve_->add_flag("--all", solve_given_.all, "Every branch and turn within travel as well");
+    solve_->add_flag("--json", solve_given_.json, "Print one JSON object");
+
+    pose_ = app.add_subcommand("pose", "From axis positions to tool poses");
+    pose_->add_option("--machine", pose_given_.machine, "Machine file")->required();
+    pose_->add_option("--axes", pose_given_.table, "CSV whose header names the joints: mm and degrees")->required();
+    pose_->add_option("--tool-length", pose_given_.tool_length, "Gauge length in mm")->check(length);
+    pose_->add_flag("--json", pose_given_.json, "Print one JSON object");
+
+    calibrate_ = app.add_subcommand("calibrate", "From measured tip positions to zeros, axes and gauge point, as an overlay");
+    calibrate_->add_option("--machine", calibrate_given_.given.machine, "Machine file")->required();
+    calibrate_
+        ->add_option(
+            "--measured", calibrate_given_.given.table,
+            "CSV whose header names every joint and x,y,z (the measured tip in the work mount's frame), and length where it varies: "
+            "mm and degrees")
+        ->required();
+    calibrate_->add_option("--tool-length", calibrate_given_.given.tool_length, "Gauge length in mm where the table has none")
+        ->check(length);
+    calibrate_->add_option("--out", calibrate_given_.out, "Overlay file to write (default: none)");
+    calibrate_->add_option("--name", calibrate_given_.name, "Name in the overlay (default: the table's)");
+    calibrate_->add_flag("--json", calibrate_given_.given.json, "Print one JSON object");
+}
+
+int TableCommands::run() const
+{
+    if (*calibrate_) {
+        return calibrate_command(calibrate_given_);
+    }
+    return *solve_ ? solve_command(solve_given_) : pose_command(pose_given_);
+}
+
 int run(int argc, char** argv)
 {
     CLI::App app{"wexilum-cli: posts toolpaths and proves the code, without a window", "wexilum-cli"};
@@ -26,13 +91,6 @@ int run(int argc, char** argv)
     app.footer("Exit: 0 fine, 1 findings of error severity or a budget broken, 2 bad usage, unreadable input or nowhere to write to, 130 "
                "stopped.");
 
-    const CLI::Validator length(
-        [](const std::string& text) {
-            double value = 0;
-            const bool fine = CLI::detail::lexical_cast(text, value) && value >= -1e6 && value <= 1e6; // no NaN either
-            return fine ? std::string() : fmt::format("{} is not a length from -1000000 to 1000000 mm", text);
-        },
-        "mm");
     JobOptions post_options;
     auto* post = app.add_subcommand("post", "Turn a job's toolpaths into code");
     post->add_option("--project", post_options.project, "Folder of the project")->required();
@@ -88,43 +146,19 @@ int run(int argc, char** argv)
 
     std::vector<std::string> files;
     auto* check = app.add_subcommand("check", "Read files of any format and say what is wrong with them");
-    check->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl); rules (.lua)")
+    check
+        ->add_option("files", files, "machine, controller, dialect, setup, job, post or project files; toolpaths (.cl, .wtp); rules (.lua)")
         ->required();
+
+    std::string convert_from;
+    std::string convert_to;
+    auto* convert = app.add_subcommand("convert", "Write a toolpath in another format: .cl, .wtp, or .csv (poses alone)");
+    convert->add_option("from", convert_from, "Toolpath to read")->required();
+    convert->add_option("to", convert_to, "File to write, which must not be there yet")->required();
 
     auto* describe = app.add_subcommand("describe", "Print the reference of what rules can use, in Markdown");
 
-    MachineOptions solve_options;
-    auto* solve = app.add_subcommand("solve", "From tool poses to axis positions");
-    solve->add_option("--machine", solve_options.machine, "Machine file")->required();
-    solve
-        ->add_option("--poses", solve_options.table,
-                     "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")
-        ->required();
-    solve->add_option("--tool-length", solve_options.tool_length, "Gauge length in mm")->check(length);
-    solve->add_flag("--all", solve_options.all, "Every branch and turn within travel as well");
-    solve->add_flag("--json", solve_options.json, "Print one JSON object");
-
-    MachineOptions pose_options;
-    auto* pose = app.add_subcommand("pose", "From axis positions to tool poses");
-    pose->add_option("--machine", pose_options.machine, "Machine file")->required();
-    pose->add_option("--axes", pose_options.table, "CSV whose header names the joints: mm and degrees")->required();
-    pose->add_option("--tool-length", pose_options.tool_length, "Gauge length in mm")->check(length);
-    pose->add_flag("--json", pose_options.json, "Print one JSON object");
-
-    CalibrateOptions calibrate_options;
-    auto* calibrate = app.add_subcommand("calibrate", "From measured tip positions to zeros, axes and gauge point, as an overlay");
-    calibrate->add_option("--machine", calibrate_options.given.machine, "Machine file")->required();
-    calibrate
-        ->add_option(
-            "--measured", calibrate_options.given.table,
-            "CSV whose header names every joint and x,y,z (the measured tip in the work mount's frame), and length where it varies: "
-            "mm and degrees")
-        ->required();
-    calibrate->add_option("--tool-length", calibrate_options.given.tool_length, "Gauge length in mm where the table has none")
-        ->check(length);
-    calibrate->add_option("--out", calibrate_options.out, "Overlay file to write (default: none)");
-    calibrate->add_option("--name", calibrate_options.name, "Name in the overlay (default: the table's)");
-    calibrate->add_flag("--json", calibrate_options.given.json, "Print one JSON object");
+    TableCommands tables(app);
 
     try {
         app.parse(argc, argv);
@@ -158,13 +192,13 @@ int run(int argc, char** argv)
     if (*describe) {
         return describe_command();
     }
+    if (*convert) {
+        return convert_command(convert_from, convert_to);
+    }
     if (*check) {
         return check_command(files);
     }
-    if (*calibrate) {
-        return calibrate_command(calibrate_options);
-    }
-    return *solve ? solve_command(solve_options) : pose_command(pose_options);
+    return tables.run();
 }
 
 /// What is closed of the three standard files must not become a file of the work.

@@ -120,7 +120,7 @@ FirstParts Beginnings::parts() const
     out.dialect = first_of(workspace_, "dialects", ".json");
     out.post = first_of(workspace_, "posts", ".json");
     out.setup = first_of(workspace_, "setups", ".json");
-    out.toolpath = first_of(workspace_, "toolpaths", ".cl");
+    out.toolpath = first_of(workspace_, "toolpaths", toolpath_endings);
     return out;
 }
 

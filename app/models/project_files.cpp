@@ -57,8 +57,10 @@ QStringList ProjectFiles::files_in(const QString& subfolder, const QString& suff
         }
         return out;
     }
-    for (const std::string& name : RealFileSystem().list(folder.path().toStdString(), suffix.toStdString())) {
-        out.push_back(QString::fromStdString(name));
+    for (const QString& one : suffix.split(QLatin1Char(' '))) {
+        for (const std::string& name : RealFileSystem().list(folder.path().toStdString(), one.toStdString())) {
+            out.push_back(QString::fromStdString(name));
+        }
     }
     return out;
 }
@@ -75,7 +77,7 @@ QStringList ProjectFiles::jobs() const
 double ProjectFiles::toolpath_bytes() const
 {
     double out = 0;
-    for (const QString& name : files_in(QStringLiteral("toolpaths"), QStringLiteral(".cl"))) {
+    for (const QString& name : files_in(QStringLiteral("toolpaths"), QLatin1String(toolpath_endings))) {
         out += double(QFileInfo(folder_ + QStringLiteral("/toolpaths/") + name).size());
     }
     return out;

@@ -9,6 +9,9 @@
 
 namespace wexilum::app {
 
+/// Endings of the files that a job's operation may name.
+inline constexpr const char* toolpath_endings = ".cl .wtp";
+
 class ProjectFiles final : public QObject {
     Q_OBJECT
 public:
@@ -20,7 +23,8 @@ public:
     void rescan() { Q_EMIT changed(); }
     [[nodiscard]] const QString& folder() const { return folder_; }
     [[nodiscard]] const QString& name() const { return name_; }
-    /// Names of the files of a folder with that ending; with "/name" those of its folders that hold such a file, and it.
+    /// Names of the files of a folder with that ending, or one of those with a space between them; with "/name" those of its folders that
+    /// hold such a file, and it.
     [[nodiscard]] QStringList files_in(const QString& subfolder, const QString& suffix) const;
     [[nodiscard]] QStringList jobs() const;
     /// Bytes of all toolpaths that are text.

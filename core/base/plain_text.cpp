@@ -67,7 +67,7 @@ std::optional<std::string> unfit_extension(std::string_view extension)
     if (extension.empty()) {
         return std::nullopt;
     }
-    if (extension == ".json" || extension == ".lua" || extension == ".cl") {
+    if (extension == ".json" || extension == ".lua" || extension == ".cl" || extension == ".wtp") {
         return fmt::format("\"{}\" is the extension of a project's own files", extension);
     }
     if (extension.front() != '.' || extension.back() == '.' || extension.size() > longest_extension ||

@@ -10,7 +10,7 @@
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/rules/rulebook.hpp"
-#include "core/toolpath/readers/cl_reader.hpp"
+#include "core/toolpath/toolpath_formats.hpp"
 
 #include <fmt/format.h>
 
@@ -27,14 +27,13 @@ Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& p
     if (!source) {
         return source.error();
     }
-    Toolpath toolpath;
-    if (auto status = read_cl(**source, path, toolpath); !status) {
-        return status.error();
-    }
-    CheckedFile out{"cl", "", {}};
+    CheckedFile out{path.substr(path.rfind('.') + 1), "", {}};
+    std::size_t records = 0;
     std::size_t motions = 0;
     std::map<std::string, std::size_t> unknown;
-    for (const Record& record : toolpath.records) {
+    const auto reader = open_toolpath(**source, path, 0);
+    const Status status = each_record(*reader, [&](const Record& record) {
+        ++records;
         motions += end_pose(record.data) != nullptr ? 1 : 0;
         if (const auto* word = std::get_if<record::Unknown>(&record.data)) {
             if (unknown[word->word]++ == 0) {
@@ -42,8 +41,11 @@ Result<CheckedFile> check_toolpath(const FileSystem& files, const std::string& p
                     fmt::format("{}:{}: {} is not understood and will have no effect", path, record.source.line.value, word->word));
             }
         }
+    });
+    if (!status) {
+        return status.error();
     }
-    out.summary = fmt::format("toolpath: {}, {} of motion", counted(toolpath.records.size(), "record"), motions);
+    out.summary = fmt::format("toolpath: {}, {} of motion", counted(records, "record"), motions);
     return out;
 }
 
@@ -279,7 +281,7 @@ constexpr std::array<FormatCheck, 8> format_checks{{{"machine/1", check_machine}
 Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
 {
     return guarded([&]() -> Result<CheckedFile> {
-        if (path.ends_with(".cl")) {
+        if (const ToolpathFormat* toolpath = toolpath_format_of(path); toolpath != nullptr && toolpath->in_jobs) {
             return check_toolpath(files, path);
         }
         if (path.ends_with(".lua")) {
@@ -298,7 +300,7 @@ Result<CheckedFile> check_file(const FileSystem& files, const std::string& path)
         return Error{
             ErrorKind::value, fmt::format("\"{}\" is not a format of this program", format.substr(0, 40)), document->place_of(0),
             "the first key of a file is \"format\": machine/1, overlay/1, controller/1, dialect/1, setup/1, job/1, post/1 or project/1; "
-            "toolpaths end in .cl"};
+            "toolpaths end in .cl or .wtp"};
     });
 }
 

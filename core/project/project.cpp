@@ -11,7 +11,7 @@
 #include "core/rules/rulebook.hpp"
 #include "core/task/arrange.hpp"
 #include "core/task/zero_taken.hpp"
-#include "core/toolpath/readers/cl_reader.hpp"
+#include "core/toolpath/toolpath_formats.hpp"
 
 #include <fmt/format.h>
 
@@ -72,10 +72,10 @@ std::vector<std::string> job_names(const FileSystem& files, const std::string& f
 
 struct JobRecords::Open {
     std::unique_ptr<ByteSource> source;
-    ClReader reader;
+    std::unique_ptr<RecordReader> reader;
     std::optional<Arranger> arranger;
     Open(std::unique_ptr<ByteSource> bytes, const std::string& name, std::uint32_t index)
-        : source(std::move(bytes)), reader(*source, name, index)
+        : source(std::move(bytes)), reader(open_toolpath(*source, name, index))
     {}
 };
 
@@ -98,7 +98,7 @@ Result<bool> JobRecords::next(Record& out)
         return take();
     }
     while (open_) {
-        auto more = open_->reader.next(out);
+        auto more = open_->reader->next(out);
         if (!more || (*more && !open_->arranger)) {
             return more;
         }
@@ -139,7 +139,7 @@ Result<bool> JobRecords::next(Record& out)
 bool JobRecords::next_run(LinearRun& out)
 {
     out.count = 0;
-    return laid_out_.empty() && open_ && !open_->arranger && open_->reader.next_run(out);
+    return laid_out_.empty() && open_ && !open_->arranger && open_->reader->next_run(out);
 }
 
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job)

@@ -4,11 +4,7 @@
 
 namespace wexilum {
 
-const char* name_of(record::CoolantState state)
-{
-    static constexpr std::array<const char*, 5> names{"off", "flood", "mist", "through", "air"};
-    return names[static_cast<std::size_t>(state)];
-}
+const char* name_of(record::CoolantState state) { return record::coolant_names[static_cast<std::size_t>(state)]; }
 
 Place place_of(const std::vector<std::string>& files, const Source& source)
 {

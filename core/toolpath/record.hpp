@@ -28,19 +28,41 @@ struct Source {
 inline constexpr Source no_source{UINT32_MAX, {}};
 
 enum class FeedMode { per_minute, per_revolution, inverse_time };
+inline constexpr std::array feed_mode_names{"per_minute", "per_revolution", "inverse_time"};
 
 namespace record {
+
+// Each kind has a tag, its name in toolpath lines (docs/formats/wtp.md), and passes its fields to whoever reads or writes them there:
+// fields(f, record) calls functions of `f` with the name of a field and the field itself. A tag of null: no file has such a record.
 
 // Motion. All poses are in the part's frame, mm; between two records the tip runs on the straight line (or arc) and
 // the tool axis on the great circle in proportion to tip travel.
 struct From {
     Pose at; ///< where the tool is said to stand before the first motion
+    static constexpr const char* tag = "from";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.pose(r.at);
+    }
 };
 struct Rapid {
     Pose to;
+    static constexpr const char* tag = "rapid";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.pose(r.to);
+    }
 };
 struct Linear {
     Pose to;
+    static constexpr const char* tag = "linear";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.pose(r.to);
+    }
 };
 struct Circular {
     Vec3 centre = Vec3::Zero();
@@ -48,72 +70,178 @@ struct Circular {
     double radius = 0;           ///< as stated in the file, mm
     int extra_turns = 0;         ///< whole turns beyond the first arrival at `to`
     Pose to;
+    static constexpr const char* tag = "circular";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.pose(r.to);
+        f.point("centre", r.centre);
+        f.direction("normal", "the arc's axis", r.normal);
+        f.above_zero_length("radius", r.radius);
+        f.arrivals("turns", r.extra_turns);
+    }
 };
 /// A cut laid round a cylinder. No toolpath says so, the arrangement of a job does. It turns by no more than a quarter.
 struct Wound {
     std::shared_ptr<const WoundWay> way; ///< part's frame; not null
     Pose to;                             ///< the way's end
+    static constexpr const char* tag = nullptr;
 };
 /// Cycle kinds with a meaning of their own are named by CycleKind (cycle.hpp); any other name is an open kind.
 struct CycleStart {
     std::string kind;
     std::map<std::string, double> parameters; ///< core units: mm, seconds; feeds in mm/s or mm/rev under "feed"/"feed_per_rev"
+    static constexpr const char* tag = "cycle";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.text("kind", r.kind);
+        f.cycle_parameters("parameters", r.kind, r.parameters);
+    }
 };
 struct CyclePoint {
     Pose at; ///< the point at the hole's mouth, axis as the tool's
+    static constexpr const char* tag = "hole";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.pose(r.at);
+    }
 };
-struct CycleEnd {};
+struct CycleEnd {
+    static constexpr const char* tag = "cycle_end";
+    template <typename Fields, typename Self>
+    static void fields(Fields&, Self&)
+    {}
+};
 
 // State.
 struct ToolChange {
     std::uint32_t number = 0;
     std::optional<double> length; ///< as stated by the file, mm; the setup's tool table rules
+    static constexpr const char* tag = "tool";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.tool_number("number", r.number);
+        f.optional_length("length", r.length);
+    }
 };
 struct Feed {
     FeedMode mode = FeedMode::per_minute;
     double value = 0; ///< mm/s, mm/rev, or 1/s (inverse time: one over the duration of each move)
+    static constexpr const char* tag = "feed";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.choice("mode", feed_mode_names, r.mode);
+        f.feed("value", r.mode, r.value);
+    }
 };
 enum class SpindleState { off, clockwise, counter_clockwise };
+inline constexpr std::array spindle_state_names{"off", "clockwise", "counter_clockwise"};
 struct Spindle {
     SpindleState state = SpindleState::off;
     double speed_rpm = 0; ///< kept when only the state is stated
+    static constexpr const char* tag = "spindle";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.choice("state", spindle_state_names, r.state);
+        f.amount("speed", r.speed_rpm, r.state != SpindleState::off);
+    }
 };
 enum class CoolantState { off, flood, mist, through, air };
+inline constexpr std::array coolant_names{"off", "flood", "mist", "through", "air"};
 struct Coolant {
     CoolantState state = CoolantState::off;
+    static constexpr const char* tag = "coolant";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.choice("state", coolant_names, r.state);
+    }
 };
 
 // Structure.
 struct ProgramName {
     std::string text;
+    static constexpr const char* tag = "program";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.text("text", r.text);
+    }
 };
 struct Operation {
     std::string id;
     std::string name;
+    static constexpr const char* tag = nullptr; // the job's operations say which toolpath each has
 };
 struct Comment {
     std::string text;
+    static constexpr const char* tag = "comment";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.text("text", r.text);
+    }
 };
 /// From here on the machine stands in another posture; no toolpath says so, the arrangement of the job does.
 struct PostureChange {
     Posture posture;
     std::vector<HeldJoint> by_hand; ///< those of its held joints that a person has to set now
     bool fitted = false;            ///< a person has to fit or remove an attachment before
+    static constexpr const char* tag = nullptr;
 };
-struct Stop {};
-struct OptionalStop {};
+struct Stop {
+    static constexpr const char* tag = "stop";
+    template <typename Fields, typename Self>
+    static void fields(Fields&, Self&)
+    {}
+};
+struct OptionalStop {
+    static constexpr const char* tag = "optional_stop";
+    template <typename Fields, typename Self>
+    static void fields(Fields&, Self&)
+    {}
+};
 struct Dwell {
     double amount = 0; ///< seconds, or revolutions of the spindle
     bool revolutions = false;
+    static constexpr const char* tag = "dwell";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.seconds_or_revolutions(r.amount, r.revolutions);
+    }
 };
 struct InsertedText {
     std::string text;
+    static constexpr const char* tag = "insert";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.text("text", r.text);
+    }
 };
-struct ProgramEnd {};
+struct ProgramEnd {
+    static constexpr const char* tag = "end";
+    template <typename Fields, typename Self>
+    static void fields(Fields&, Self&)
+    {}
+};
 /// A word that the reader does not know, kept with its whole text and reported.
 struct Unknown {
     std::string word;
     std::string text;
+    static constexpr const char* tag = "unknown";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.text("word", r.word);
+        f.text("text", r.text);
+    }
 };
 
 } // namespace record

@@ -4,7 +4,7 @@
 
 namespace wexilum {
 
-bool RecordSource::next_run(LinearRun& out)
+bool RecordReader::next_run(LinearRun& out)
 {
     out.count = 0;
     return false;

@@ -11,21 +11,27 @@ namespace wexilum {
 
 struct LinearRun;
 
-class RecordSource {
+class RecordReader {
 public:
-    virtual ~RecordSource() = default;
-    /// Puts the next record into `out`; false at the end. After an error the source must not be used further.
+    virtual ~RecordReader() = default;
+    /// Puts the next record into `out`; false at the end. An error has a place (in a file: file:line, and the column where known) and a
+    /// cure; after it the reader must not be used further.
     virtual Result<bool> next(Record& out) = 0;
-    /// Passes the straight cuts that come next, as far as the source has them at hand, and puts them into `out`; false where it has
+    /// Passes the straight cuts that come next, as far as the reader has them at hand, and puts them into `out`; false where it has
     /// none, and next() gives what comes.
     virtual bool next_run(LinearRun& out);
+};
+
+/// Records of several files.
+class RecordSource : public RecordReader {
+public:
     /// The files that the records' sources point into.
     [[nodiscard]] virtual const std::vector<std::string>& files() const = 0;
 };
 
 /// Calls `take` with each record up to the end; an Error of the source ends it.
 template <typename Take>
-Status each_record(RecordSource& source, const Take& take)
+Status each_record(RecordReader& source, const Take& take)
 {
     for (;;) {
         Record record;

@@ -3,6 +3,8 @@
 #include "core/project/project.hpp"
 #include "core/rules/description.hpp"
 #include "core/toolpath/readers/cl_reader.hpp"
+#include "core/toolpath/readers/wtp_reader.hpp"
+#include "core/toolpath/toolpath_formats.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/overlay_files.hpp"
 #include "tests/support/test_program.hpp"
@@ -108,6 +110,41 @@ private Q_SLOTS:
         const QString text = doc("formats/cl.md");
         for (const std::string& word : ClReader::words()) {
             QVERIFY2(text.contains(QString("`%1").arg(QString::fromStdString(word))), word.c_str());
+        }
+    }
+
+    void toolpath_lines_are_described() // in page and schema, which holds for a toolpath of the demo and for each kind of record
+    {
+        const QString page = doc("formats/wtp.md");
+        const QString schema = doc("schema/toolpath.schema.json");
+        for (const std::string& record : WtpReader::records()) {
+            QVERIFY2(page.contains(QString("| `%1` |").arg(QString::fromStdString(record))), record.c_str());
+            QVERIFY2(schema.contains(QString("\"const\": \"%1\"").arg(QString::fromStdString(record))), record.c_str());
+        }
+        OverlayFiles files;
+        QVERIFY(convert_toolpath(files, demo_folder() + "/toolpaths/hub-face.cl", "lines.wtp").ok());
+        const QString lines = QString::fromStdString(files.written.at("lines.wtp") +
+                                                     read_file((source_folder() + "/tests/fuzz/corpus/wtp/every-record").toStdString()));
+        // All lines as one array, by the schema of a line.
+        QTemporaryDir scratch;
+        const auto put = [&](const char* name, const QString& text) {
+            QFile file(scratch.filePath(name));
+            return file.open(QIODevice::WriteOnly) && file.write(text.toUtf8()) > 0;
+        };
+        QVERIFY(put("lines.schema.json", "{\"items\": " + schema + "}"));
+        const auto valid = [&](const QString& all, QByteArray& said) {
+            return put("lines.json", "[" + all.trimmed().split('\n').join(",\n") + "]") &&
+                   validate(scratch.filePath("lines.schema.json"), scratch.filePath("lines.json"), said) == 0;
+        };
+        QByteArray said;
+        QVERIFY2(valid(lines, said), said.constData());
+        for (const char* wrong : {R"({"record": "rapid", "tip": [1, 2]})", R"({"record": "stop", "text": "x"})", R"({"tip": [1, 2, 3]})",
+                                  R"({"record": "dwell", "seconds": 1, "revolutions": 2})",
+                                  R"({"record": "feed", "mode": "slow", "value": 1})", R"({"record": "comment", "text": "a\nb"})"}) {
+            QVERIFY2(!valid(wrong, said), wrong);
+            files.replaced["wrong.wtp"] =
+                std::string("{\"format\": \"toolpath/1\", \"units\": {\"length\": \"mm\", \"angle\": \"deg\"}}\n") + wrong;
+            QVERIFY2(!check_file(files, "wrong.wtp").ok(), wrong);
         }
     }
 

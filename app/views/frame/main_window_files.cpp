@@ -147,7 +147,9 @@ void MainWindow::drop(const QString& path)
     } else if (info.suffix().compare(QStringLiteral("csv"), Qt::CaseInsensitive) == 0) {
         show_station(Station::setup);
         setup_->import_tools(path);
-    } else if (info.suffix().compare(QStringLiteral("cl"), Qt::CaseInsensitive) == 0) {
+    } else if (QString::fromLatin1(toolpath_endings)
+                   .split(QLatin1Char(' '))
+                   .contains(QLatin1Char('.') + info.suffix(), Qt::CaseInsensitive)) {
         starts_.toolpath(path);
     } else if (workspace_.project().folder().isEmpty() || workspace_.reading()) {
         read_by_dialog(path);

@@ -24,7 +24,7 @@ struct Kind {
     const char* suffix;
 };
 constexpr std::array<Kind, 9> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs"), ".json"},
-                                     {"toolpaths", QT_TRANSLATE_NOOP("Shelf", "Toolpaths"), ".cl"},
+                                     {"toolpaths", QT_TRANSLATE_NOOP("Shelf", "Toolpaths"), toolpath_endings},
                                      {"machines", QT_TRANSLATE_NOOP("Shelf", "Machines"), ".json"},
                                      {"overlays", QT_TRANSLATE_NOOP("Shelf", "Overlays"), ".json"},
                                      {"setups", QT_TRANSLATE_NOOP("Shelf", "Setups"), ".json"},
@@ -32,6 +32,17 @@ constexpr std::array<Kind, 9> kinds{{{"jobs", QT_TRANSLATE_NOOP("Shelf", "Jobs")
                                      {"dialects", QT_TRANSLATE_NOOP("Shelf", "Dialects"), ".json"},
                                      {"posts", QT_TRANSLATE_NOOP("Shelf", "Posts"), ".json"},
                                      {"rulebooks", QT_TRANSLATE_NOOP("Shelf", "Rulebooks"), "/rulebook.lua"}}};
+
+/// What the shelf calls a file: without the ending where that is the usual one of its kind.
+QString name_of(const Kind& kind, const QString& path)
+{
+    if (kind.suffix[0] == '/') {
+        return path.section(QLatin1Char('/'), 1, 1);
+    }
+    const QString usual = QString::fromLatin1(kind.suffix).section(QLatin1Char(' '), 0, 0);
+    const QString last = path.section(QLatin1Char('/'), -1);
+    return last.endsWith(usual) ? last.chopped(usual.size()) : last;
+}
 
 } // namespace
 
@@ -134,8 +145,7 @@ void Shelf::fill()
             if (!path.startsWith(QLatin1String(kind.folder) + QLatin1Char('/'))) {
                 continue;
             }
-            const QString last = path.section(QLatin1Char('/'), -1);
-            const QString name = kind.suffix[0] == '/' ? path.section(QLatin1Char('/'), 1, 1) : last.chopped(int(qstrlen(kind.suffix)));
+            const QString name = name_of(kind, path);
             if (name.trimmed().isEmpty()) {
                 continue;
             }

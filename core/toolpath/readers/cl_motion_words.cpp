@@ -1,7 +1,6 @@
 // Words of CL data that move the tool.
-#include "core/base/units.hpp"
-#include "core/geometry/arc.hpp"
 #include "core/toolpath/readers/cl_reader_state.hpp"
+#include "core/toolpath/readers/motion_checks.hpp"
 
 #include <fmt/format.h>
 
@@ -10,13 +9,25 @@
 
 namespace wexilum {
 
+namespace cl {
 namespace {
 
-constexpr double arc_end_tolerance = 0.02; // mm; CL files are written with three or more decimals
-constexpr double unit_vector_tolerance = 1e-3;
-constexpr double opposite_tolerance = 1e-6; // rad
+std::string numbers(const Vec3& v) { return fmt::format("{},{},{}", v[0], v[1], v[2]); }
+std::string numbers(const Pose& pose) { return numbers(pose.tip) + "," + numbers(pose.axis); }
 
 } // namespace
+
+std::string written(const record::From& r) { return "FROM/" + numbers(r.at); }
+std::string written(const record::Rapid& r) { return "RAPID\nGOTO/" + numbers(r.to); }
+std::string written(const record::Linear& r) { return "GOTO/" + numbers(r.to); }
+std::string written(const record::CyclePoint& r) { return "GOTO/" + numbers(r.at); }
+std::string written(const record::Circular& r)
+{
+    const std::string turns = r.extra_turns > 0 ? fmt::format(",TIMES,{}", r.extra_turns + 1) : std::string();
+    return fmt::format("CIRCLE/{},{},{}{}\nGOTO/{}", numbers(r.centre), numbers(r.normal), r.radius, turns, numbers(r.to));
+}
+
+} // namespace cl
 
 using cl::bad;
 using cl::Parameter;
@@ -66,7 +77,7 @@ Status ClReader::State::move_to(const Statement& s, const Pose& to)
     if (circle) {
         return finish_circle(s, to);
     }
-    const bool opposite = known_position && pi - angle_between(position.axis, to.axis) < opposite_tolerance;
+    const bool opposite = known_position && turns_right_round(position.axis, to.axis);
     if (in_cycle && !rapid) {
         emit(record::CyclePoint{to});
     } else if (rapid) {
@@ -88,15 +99,11 @@ Status ClReader::State::finish_circle(const Statement& s, const Pose& to)
 {
     record::Circular arc = *circle;
     circle.reset();
-    if (angle_between(position.axis, to.axis) > 1e-6 && pi - angle_between(position.axis, to.axis) < opposite_tolerance) {
+    if (turns_right_round(position.axis, to.axis)) {
         return bad(s.place, "the tool axis turns right round along the circle", "add records between");
     }
-    const auto off_circle = [&](const Vec3& p) {
-        const Vec3 spoke = p - arc.centre;
-        return (spoke - arc.normal * arc.normal.dot(spoke)).norm() - arc.radius;
-    };
     for (const auto& [name, point] : {std::pair{"start", position.tip}, std::pair{"end", to.tip}}) {
-        const double off = off_circle(point);
+        const double off = off_circle(arc, point);
         if (std::abs(off) > arc_end_tolerance) {
             return bad(s.place, fmt::format("the {} of the circle lies {:.3f} mm off its radius", name, std::abs(off)),
                        fmt::format("correct the CIRCLE in line {} or the point", circle_place.line));

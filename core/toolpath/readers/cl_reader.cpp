@@ -13,15 +13,19 @@ using cl::Statement;
 
 const std::vector<ClReader::State::Word>& ClReader::State::words()
 {
-    static const std::vector<Word> table{
-        {"CIRCLE", &State::circle_next}, {"COOLNT", &State::coolnt},    {"CYCLE", &State::cycle},       {"DELAY", &State::delay},
-        {"END", &State::fini},           {"FEDRAT", &State::fedrat},    {"FINI", &State::fini},         {"FROM", &State::from},
-        {"GODLTA", &State::go_delta},    {"GOTO", &State::goto_point},  {"INSERT", &State::insert},     {"LOADTL", &State::loadtl},
-        {"MULTAX", &State::multax},      {"OPSTOP", &State::opstop},    {"ORIGIN", &State::set_origin}, {"PARTNO", &State::partno},
-        {"PPRINT", &State::pprint},      {"RAPID", &State::rapid_next}, {"REMARK", &State::remark},     {"SPINDL", &State::spindl},
-        {"STOP", &State::stop},          {"UNITS", &State::units},
-    };
-    return table;
+    static const std::vector<Word> all = [] {
+        std::vector<Word> table{
+            {"CIRCLE", &State::circle_next}, {"COOLNT", &State::coolnt}, {"CYCLE", &State::cycle},       {"DELAY", &State::delay},
+            {"FEDRAT", &State::fedrat},      {"FROM", &State::from},     {"GODLTA", &State::go_delta},   {"GOTO", &State::goto_point},
+            {"LOADTL", &State::loadtl},      {"MULTAX", &State::multax}, {"ORIGIN", &State::set_origin}, {"RAPID", &State::rapid_next},
+            {"REMARK", &State::remark},      {"SPINDL", &State::spindl}, {"UNITS", &State::units},
+        };
+        std::apply([&]<typename... T>(const cl::Word<T>&... one) { (table.push_back({one.word, &State::bare<T>}), ...); }, cl::bare_words);
+        std::apply([&]<typename... T>(const cl::Word<T>&... one) { (table.push_back({one.word, &State::text<T>}), ...); }, cl::text_words);
+        std::sort(table.begin(), table.end(), [](const Word& a, const Word& b) { return std::string_view(a.name) < b.name; });
+        return table;
+    }();
+    return all;
 }
 
 ClReader::ClReader(ByteSource& source, std::string file_name, std::uint32_t file_index)

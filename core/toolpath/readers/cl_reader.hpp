@@ -4,6 +4,7 @@
 #include "core/base/result.hpp"
 #include "core/base/world.hpp"
 #include "core/toolpath/linear_run.hpp"
+#include "core/toolpath/record_source.hpp"
 
 #include <memory>
 #include <optional>
@@ -13,19 +14,16 @@
 namespace wexilum {
 
 /// Streams records out of one CL file. Lengths come out in mm whatever UNITS says, tool axes as unit vectors.
-class ClReader {
+class ClReader final : public RecordReader {
 public:
     /// `file_name` is used in error places only; `file_index` goes into each record's Source. The source must outlive the reader.
     ClReader(ByteSource& source, std::string file_name, std::uint32_t file_index);
-    ~ClReader();
+    ~ClReader() override;
     ClReader(const ClReader&) = delete;
     ClReader& operator=(const ClReader&) = delete;
 
-    /// Puts the next record into `out`; false at the end of the file. An error carries file:line:column and a cure; after an
-    /// error the reader must not be used further.
-    Result<bool> next(Record& out);
-    /// As RecordSource::next_run().
-    bool next_run(LinearRun& out);
+    Result<bool> next(Record& out) override;
+    bool next_run(LinearRun& out) override;
 
     /// Every word the reader knows, sorted; the documentation is tested against it.
     [[nodiscard]] static std::vector<std::string> words();

@@ -5,6 +5,7 @@
 #include "core/toolpath/readers/cl_statement.hpp"
 
 #include <deque>
+#include <tuple>
 
 namespace wexilum {
 namespace cl {
@@ -13,6 +14,32 @@ inline Error bad(const Place& place, std::string message, std::string cure, Erro
 {
     return {kind, std::move(message), place, std::move(cure)};
 }
+
+// Words that stand for a record by themselves, and those with a text behind them; the first of two for one record is the one that is
+// written.
+template <typename T>
+struct Word {
+    const char* word;
+};
+inline constexpr std::tuple bare_words{Word<record::Stop>{"STOP"}, Word<record::OptionalStop>{"OPSTOP"}, Word<record::ProgramEnd>{"FINI"},
+                                       Word<record::ProgramEnd>{"END"}};
+inline constexpr std::tuple text_words{Word<record::ProgramName>{"PARTNO"}, Word<record::Comment>{"PPRINT"},
+                                       Word<record::InsertedText>{"INSERT"}};
+
+// The statements of a record in mm, as text; empty where the words can't hold it.
+[[nodiscard]] std::string written(const record::From& r);
+[[nodiscard]] std::string written(const record::Rapid& r);
+[[nodiscard]] std::string written(const record::Linear& r);
+[[nodiscard]] std::string written(const record::Circular& r);
+[[nodiscard]] std::string written(const record::CyclePoint& r);
+[[nodiscard]] std::string written(const record::CycleStart& r);
+[[nodiscard]] std::string written(const record::CycleEnd& r);
+[[nodiscard]] std::string written(const record::ToolChange& r);
+[[nodiscard]] std::string written(const record::Feed& r);
+[[nodiscard]] std::string written(const record::Spindle& r);
+[[nodiscard]] std::string written(const record::Coolant& r);
+[[nodiscard]] std::string written(const record::Dwell& r);
+[[nodiscard]] std::string written(const record::Unknown& r);
 
 } // namespace cl
 
@@ -72,13 +99,7 @@ struct ClReader::State {
     Status units(const cl::Statement& s);
     Status set_origin(const cl::Statement& s);
     Status delay(const cl::Statement& s);
-    Status partno(const cl::Statement& s) { return text<record::ProgramName>(s); }
-    Status pprint(const cl::Statement& s) { return text<record::Comment>(s); }
-    Status insert(const cl::Statement& s) { return text<record::InsertedText>(s); }
     Status remark(const cl::Statement& s);
-    Status stop(const cl::Statement& s) { return bare<record::Stop>(s); }
-    Status opstop(const cl::Statement& s) { return bare<record::OptionalStop>(s); }
-    Status fini(const cl::Statement& s) { return bare<record::ProgramEnd>(s); }
 
     template <typename T>
     Status text(const cl::Statement& s)

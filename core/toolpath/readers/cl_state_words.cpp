@@ -2,6 +2,7 @@
 #include "core/base/units.hpp"
 #include "core/toolpath/cycle.hpp"
 #include "core/toolpath/readers/cl_reader_state.hpp"
+#include "core/toolpath/writers/record_writer.hpp"
 
 #include <fmt/format.h>
 
@@ -10,6 +11,103 @@
 #include <cmath>
 
 namespace wexilum {
+
+namespace cl {
+namespace {
+
+// Words for names of the records, read and written.
+using Names = std::pair<const char*, const char*>;
+constexpr std::array<Names, 6> cycle_kinds{
+    {{"DRILL", "drill"}, {"DEEP", "peck"}, {"BRKCHP", "chip_break"}, {"TAP", "tap"}, {"BORE", "bore"}, {"REAM", "ream"}}};
+constexpr std::array<const char*, 5> coolants{"OFF", "FLOOD", "MIST", "THRU", "AIR"}; // in the order of CoolantState
+
+struct CycleKey {
+    const char* word;
+    const char* name;
+    bool length;
+    double factor;
+};
+/// The first of several words for one name is the one that is written.
+constexpr std::array<CycleKey, 10> cycle_keys{{{"DEPTH", "depth", true, 1},
+                                               {"CLEAR", "clearance", true, 1},
+                                               {"STEP", "step", true, 1},
+                                               {"RTRCTO", "retreat", true, 1},
+                                               {"DWELL", "dwell", false, 1},
+                                               {"MMPM", "feed", false, 1.0 / 60},
+                                               {"IPM", "feed", false, mm_per_inch / 60},
+                                               {"MMPR", "feed_per_rev", false, 1},
+                                               {"IPR", "feed_per_rev", false, mm_per_inch},
+                                               {"PITCH", "feed_per_rev", true, 1}}};
+
+/// Whether a name is read as one word: letters in upper case, with digits behind the first.
+bool is_word(const std::string& name)
+{
+    const auto letter = [](char c) { return c >= 'A' && c <= 'Z'; };
+    return !name.empty() && letter(name.front()) &&
+           std::all_of(name.begin(), name.end(), [&](char c) { return letter(c) || (c >= '0' && c <= '9'); });
+}
+
+} // namespace
+
+std::string written(const record::CycleStart& r)
+{
+    const auto* const kind = std::find_if(cycle_kinds.begin(), cycle_kinds.end(), [&](const Names& one) { return r.kind == one.second; });
+    const bool other = std::any_of(cycle_kinds.begin(), cycle_kinds.end(), [&](const Names& one) { return r.kind == one.first; }) ||
+                       r.kind == "ON" || r.kind == "OFF";
+    std::string out = kind != cycle_kinds.end() ? kind->first : is_word(r.kind) && !other ? r.kind : "";
+    for (const auto& [name, value] : r.parameters) {
+        const auto* const key = std::find_if(cycle_keys.begin(), cycle_keys.end(), [&](const CycleKey& one) { return name == one.name; });
+        const bool means_another = std::any_of(cycle_keys.begin(), cycle_keys.end(), [&](const CycleKey& one) { return name == one.word; });
+        const std::string word = key != cycle_keys.end() ? key->word : is_word(name) && !means_another ? name : "";
+        if (out.empty() || word.empty()) {
+            return {};
+        }
+        out += fmt::format(",{},{}", word, name == "feed" ? a_minute(value) : value);
+    }
+    return out.empty() ? out : "CYCLE/" + out;
+}
+
+std::string written(const record::CycleEnd&) { return "CYCLE/OFF"; }
+
+std::string written(const record::ToolChange& r)
+{
+    return fmt::format("LOADTL/{}{}", r.number, r.length ? fmt::format(",LENGTH,{}", *r.length) : "");
+}
+
+std::string written(const record::Feed& r)
+{
+    switch (r.mode) {
+    case FeedMode::per_minute: return fmt::format("FEDRAT/{},MMPM", a_minute(r.value));
+    case FeedMode::per_revolution: return fmt::format("FEDRAT/{},MMPR", r.value);
+    case FeedMode::inverse_time: break;
+    }
+    return fmt::format("FEDRAT/{},INVERS", a_minute(r.value));
+}
+
+std::string written(const record::Spindle& r)
+{
+    if (r.state == record::SpindleState::off) {
+        return "SPINDL/OFF";
+    }
+    return fmt::format("SPINDL/RPM,{},{}", r.speed_rpm, r.state == record::SpindleState::clockwise ? "CLW" : "CCLW");
+}
+
+std::string written(const record::Coolant& r) { return fmt::format("COOLNT/{}", coolants[std::size_t(r.state)]); }
+
+std::string written(const record::Dwell& r) { return fmt::format("DELAY/{}{}", r.amount, r.revolutions ? ",REV" : ""); }
+
+/// As it was read, where that was in CL: a statement of a word that is not known.
+std::string written(const record::Unknown& r)
+{
+    TextSource source(r.text);
+    StatementReader reader(source, {});
+    const auto statement = reader.next();
+    const bool is_one = statement && *statement && (*statement)->word == r.word && r.text.find('\n') == std::string::npos;
+    const auto known = ClReader::words();
+    return is_one && std::find(known.begin(), known.end(), r.word) == known.end() ? r.text : std::string();
+}
+
+} // namespace cl
 
 using cl::bad;
 using cl::Parameter;
@@ -38,7 +136,7 @@ Status ClReader::State::fedrat(const Statement& s)
             return bad(p.place, "FEDRAT takes one number and one unit word", "write FEDRAT/f,MMPM or the like");
         }
     }
-    if (!value || *value <= 0) {
+    if (!value || !(*value > 1e-100)) {
         return bad(s.place, "FEDRAT needs a number above zero", "write FEDRAT/f,MMPM or the like");
     }
     const double v = *value;
@@ -97,18 +195,14 @@ Status ClReader::State::spindl(const Statement& s)
 Status ClReader::State::coolnt(const Statement& s)
 {
     using record::CoolantState;
-    constexpr std::array<std::pair<const char*, CoolantState>, 5> kinds{{{"OFF", CoolantState::off},
-                                                                         {"FLOOD", CoolantState::flood},
-                                                                         {"MIST", CoolantState::mist},
-                                                                         {"THRU", CoolantState::through},
-                                                                         {"AIR", CoolantState::air}}};
     const std::string word = s.parameters.size() == 1 ? s.parameters.front().word : "";
     if (word == "ON") {
         emit(record::Coolant{last_coolant});
         return {};
     }
-    for (const auto& [name, state] : kinds) {
-        if (word == name) {
+    for (std::size_t i = 0; i < cl::coolants.size(); ++i) {
+        if (word == cl::coolants[i]) {
+            const auto state = CoolantState(i);
             if (state != CoolantState::off) {
                 last_coolant = state;
             }
@@ -144,30 +238,15 @@ Status ClReader::State::loadtl(const Statement& s)
 
 Status ClReader::State::cycle_parameters(const Statement& s, record::CycleStart& out) const
 {
-    struct Key {
-        const char* word;
-        const char* name;
-        bool length;
-        double factor;
-    };
-    constexpr std::array<Key, 10> keys{{{"DEPTH", "depth", true, 1},
-                                        {"CLEAR", "clearance", true, 1},
-                                        {"STEP", "step", true, 1},
-                                        {"RTRCTO", "retreat", true, 1},
-                                        {"DWELL", "dwell", false, 1},
-                                        {"MMPM", "feed", false, 1.0 / 60},
-                                        {"IPM", "feed", false, mm_per_inch / 60},
-                                        {"MMPR", "feed_per_rev", false, 1},
-                                        {"IPR", "feed_per_rev", false, mm_per_inch},
-                                        {"PITCH", "feed_per_rev", true, 1}}};
     for (std::size_t i = 1; i < s.parameters.size(); i += 2) {
         const Parameter& key = s.parameters[i];
         if (key.word.empty() || i + 1 == s.parameters.size() || !s.parameters[i + 1].number) {
             return bad(key.place, "after its kind CYCLE takes pairs of a word and a number", "write CYCLE/DRILL,DEPTH,d,CLEAR,c,…");
         }
         const double value = *s.parameters[i + 1].number;
-        const auto known = std::find_if(keys.begin(), keys.end(), [&](const Key& k) { return key.word == k.word; });
-        if (known == keys.end()) {
+        const auto known =
+            std::find_if(cl::cycle_keys.begin(), cl::cycle_keys.end(), [&](const cl::CycleKey& k) { return key.word == k.word; });
+        if (known == cl::cycle_keys.end()) {
             if (cycle_kind(out.kind)) {
                 return bad(key.place, fmt::format("CYCLE does not take {}", key.word),
                            "use DEPTH, CLEAR, STEP, RTRCTO, DWELL, MMPM, IPM, MMPR, IPR or PITCH");
@@ -201,10 +280,8 @@ Status ClReader::State::cycle(const Statement& s)
         }
         start = *last_cycle;
     } else {
-        constexpr std::array<std::pair<const char*, const char*>, 6> kinds{
-            {{"DRILL", "drill"}, {"DEEP", "peck"}, {"BRKCHP", "chip_break"}, {"TAP", "tap"}, {"BORE", "bore"}, {"REAM", "ream"}}};
         start.kind = word;
-        for (const auto& [name, kind] : kinds) {
+        for (const auto& [name, kind] : cl::cycle_kinds) {
             if (word == name) {
                 start.kind = kind;
             }

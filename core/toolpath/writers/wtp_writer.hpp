@@ -1,0 +1,25 @@
+// Writes toolpath lines: JSON, one record a line. Described in docs/formats/wtp.md.
+#pragma once
+
+#include "core/base/world.hpp"
+#include "core/toolpath/writers/record_writer.hpp"
+
+namespace wexilum {
+
+class WtpWriter final : public RecordWriter {
+public:
+    /// The sink must outlive the writer.
+    explicit WtpWriter(ByteSink& sink) : sink_(sink) {}
+    /// No form have records that only the arrangement of a job makes, operations, and texts that are not UTF-8.
+    Result<bool> put(const Record& record) override;
+    Status finish() override;
+
+private:
+    Status begin();
+
+    ByteSink& sink_;
+    bool begun_ = false;
+    Vec3 axis_ = Vec3::UnitZ(); ///< of the last pose
+};
+
+} // namespace wexilum
