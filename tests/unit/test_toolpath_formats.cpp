@@ -323,6 +323,16 @@ private Q_SLOTS:
                  QStringLiteral("wexilum-cli: arc.wtp:4: a table of poses has no row for this: circular motion; write the toolpath as "
                                 ".wtp or .cl\n"));
         QVERIFY(!QFile::exists(scratch.filePath("arc.csv")));
+        // A cycle that can't be written is not left out, with holes outside of any.
+        QFile holes(scratch.filePath("holes.cl"));
+        QVERIFY(holes.open(QIODevice::WriteOnly));
+        holes.write("GOTO/0,0,9\nCYCLE/PUSH\xff,DEPTH,3\nGOTO/1,2,3\nCYCLE/OFF\n");
+        holes.close();
+        QCOMPARE(run({"holes.cl", "holes.wtp"}, said), 2);
+        QCOMPARE(said,
+                 QStringLiteral("wexilum-cli: holes.cl:2: kind or parameters of the cycle are not one line of UTF-8; correct the text "
+                                "there, or remove the cycle with its holes\n"));
+        QVERIFY(!QFile::exists(scratch.filePath("holes.wtp")));
         // What is left out is reported.
         QFile poses(scratch.filePath("poses.cl"));
         QVERIFY(poses.open(QIODevice::WriteOnly));

@@ -117,9 +117,15 @@ Result<bool> WtpWriter::put(const Record& record)
             },
             record.data);
     } catch (const nlohmann::json::type_error&) { // a text that is not UTF-8
-        return false;
+        text.clear();
     }
     if (text.empty()) {
+        if (std::holds_alternative<record::CycleStart>(record.data)) { // without it its holes would be none
+            return Error{ErrorKind::value,
+                         "kind or parameters of the cycle are not one line of UTF-8",
+                         {},
+                         "correct the text there, or remove the cycle with its holes"};
+        }
         return false;
     }
     axis_ = axis;

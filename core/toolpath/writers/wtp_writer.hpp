@@ -10,7 +10,8 @@ class WtpWriter final : public RecordWriter {
 public:
     /// The sink must outlive the writer.
     explicit WtpWriter(ByteSink& sink) : sink_(sink) {}
-    /// No form have records that only the arrangement of a job makes, operations, and texts that are not UTF-8.
+    /// No form have records that only the arrangement of a job makes, operations, and texts that are not one line of UTF-8. In a cycle
+    /// such a text is an Error.
     Result<bool> put(const Record& record) override;
     Status finish() override;
 
