@@ -311,6 +311,8 @@ private Q_SLOTS:
         QCOMPARE(said, QStringLiteral("wexilum-cli: a.wtp: the file is there already; give another name, or remove it first\n"));
         QCOMPARE(run({hub, "a.txt"}, said), 2);
         QCOMPARE(said, QStringLiteral("wexilum-cli: a.txt: the extension is that of no toolpath format; use .cl, .wtp, .csv\n"));
+        const std::string face = read_file(scratch.filePath("a.wtp").toStdString());
+        QVERIFY(face.find("\"feed\", \"mode\": \"per_minute\", \"value\": 500}\n") != std::string::npos); // as it is in the file
         // A table has no arcs, and what comes before them is not left there.
         QFile arc(scratch.filePath("arc.wtp"));
         QVERIFY(arc.open(QIODevice::WriteOnly));

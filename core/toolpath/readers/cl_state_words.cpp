@@ -55,14 +55,15 @@ std::string written(const record::CycleStart& r)
     const bool other = std::any_of(cycle_kinds.begin(), cycle_kinds.end(), [&](const Names& one) { return r.kind == one.first; }) ||
                        r.kind == "ON" || r.kind == "OFF";
     std::string out = kind != cycle_kinds.end() ? kind->first : is_word(r.kind) && !other ? r.kind : "";
-    for (const auto& [name, value] : r.parameters) {
+    for (const auto& parameter : r.parameters) {
+        const std::string& name = parameter.first;
         const auto* const key = std::find_if(cycle_keys.begin(), cycle_keys.end(), [&](const CycleKey& one) { return name == one.name; });
         const bool means_another = std::any_of(cycle_keys.begin(), cycle_keys.end(), [&](const CycleKey& one) { return name == one.word; });
         const std::string word = key != cycle_keys.end() ? key->word : is_word(name) && !means_another ? name : "";
         if (out.empty() || word.empty()) {
             return {};
         }
-        out += fmt::format(",{},{}", word, name == "feed" ? a_minute(value) : value);
+        out += fmt::format(",{},{}", word, name == "feed" ? a_minute(parameter.second) : parameter.second);
     }
     return out.empty() ? out : "CYCLE/" + out;
 }

@@ -18,13 +18,13 @@ public:
     virtual Status finish() { return {}; }
 };
 
-/// A value a minute that comes back as the same bits when it is read: of one a second.
+/// A value a minute that comes back as the same bits when it is read: of one a second. The one with few decimals where that does.
 [[nodiscard]] inline double a_minute(double a_second)
 {
     const double value = a_second * 60;
-    for (const double next : {std::nextafter(value, -HUGE_VAL), std::nextafter(value, HUGE_VAL)}) {
-        if (value / 60 != a_second && next / 60 == a_second) {
-            return next;
+    for (const double near : {std::round(value * 1e6) / 1e6, value, std::nextafter(value, -HUGE_VAL), std::nextafter(value, HUGE_VAL)}) {
+        if (near / 60 == a_second) {
+            return near;
         }
     }
     return value;
