@@ -8,7 +8,6 @@
 
 #include <array>
 #include <cmath>
-#include <cstring>
 #include <iterator>
 #include <map>
 #include <string>
@@ -29,16 +28,16 @@ std::string three(const Vec3& v) { return fmt::format("[{}, {}, {}]", number(v[0
 /// Writes the fields of a record, each with its name.
 struct FieldWriter {
     std::string& to;
-    Vec3& axis; ///< of the record before, not written again
+    std::string& axis; ///< of the record before, not written again
     bool readable = true;
 
     void pose(const Pose& pose)
     {
         field("tip", three(pose.tip));
-        if (std::memcmp(pose.axis.data(), axis.data(), 3 * sizeof(double)) != 0) { // -0 is not 0 here
-            field("axis", three(pose.axis));
+        if (std::string text = three(pose.axis); text != axis) {
+            field("axis", text);
+            axis = std::move(text);
         }
-        axis = pose.axis;
     }
     void point(const char* key, const Vec3& value) { field(key, three(value)); }
     void direction(const char* key, const char*, const Vec3& value) { field(key, three(value)); }
@@ -101,7 +100,7 @@ Status WtpWriter::begin()
 Result<bool> WtpWriter::put(const Record& record)
 {
     std::string text;
-    Vec3 axis = axis_;
+    std::string axis = axis_;
     try {
         std::visit(
             [&]<typename T>(const T& data) {
@@ -128,7 +127,7 @@ Result<bool> WtpWriter::put(const Record& record)
         }
         return false;
     }
-    axis_ = axis;
+    axis_ = std::move(axis);
     Status status = begin();
     status = status ? sink_.write(text) : status;
     return status ? Result<bool>(true) : Result<bool>(status.error());

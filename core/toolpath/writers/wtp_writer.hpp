@@ -4,6 +4,8 @@
 #include "core/base/world.hpp"
 #include "core/toolpath/writers/record_writer.hpp"
 
+#include <string>
+
 namespace wexilum {
 
 class WtpWriter final : public RecordWriter {
@@ -20,7 +22,7 @@ private:
 
     ByteSink& sink_;
     bool begun_ = false;
-    Vec3 axis_ = Vec3::UnitZ(); ///< of the last pose
+    std::string axis_ = "[0, 0, 1]"; ///< of the last pose, as it is written
 };
 
 } // namespace wexilum
