@@ -42,8 +42,6 @@ Result<bool> PoseTableReader::next(Record& out)
     return true;
 }
 
-Status PoseTableWriter::begin() { return std::exchange(begun_, true) ? Status() : sink_.write("x,y,z,i,j,k\n"); }
-
 Result<bool> PoseTableWriter::put(const Record& record)
 {
     const MotionKind kind = motion_kind(record.data);
@@ -57,13 +55,7 @@ Result<bool> PoseTableWriter::put(const Record& record)
         return false;
     }
     const Pose& pose = *end_pose(record.data);
-    Status status = begin();
-    status = status ? sink_.write(fmt::format("{},{},{},{},{},{}\n", pose.tip[0], pose.tip[1], pose.tip[2], pose.axis[0], pose.axis[1],
-                                              pose.axis[2]))
-                    : status;
-    return status ? Result<bool>(true) : Result<bool>(status.error());
+    return write(fmt::format("{},{},{},{},{},{}\n", pose.tip[0], pose.tip[1], pose.tip[2], pose.axis[0], pose.axis[1], pose.axis[2]));
 }
-
-Status PoseTableWriter::finish() { return begin(); }
 
 } // namespace wexilum

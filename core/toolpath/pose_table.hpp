@@ -29,19 +29,12 @@ private:
 };
 
 /// Writes the ends of rapids and straight cuts.
-class PoseTableWriter final : public RecordWriter {
+class PoseTableWriter final : public TextRecordWriter {
 public:
     /// The sink must outlive the writer.
-    explicit PoseTableWriter(ByteSink& sink) : sink_(sink) {}
+    explicit PoseTableWriter(ByteSink& sink) : TextRecordWriter(sink, "x,y,z,i,j,k\n") {}
     /// No form has what moves nothing, nor a stated position. An arc or a cycle is an Error: without it the path would be another one.
     Result<bool> put(const Record& record) override;
-    Status finish() override;
-
-private:
-    Status begin();
-
-    ByteSink& sink_;
-    bool begun_ = false;
 };
 
 } // namespace wexilum

@@ -67,8 +67,6 @@ std::string statements(const T& record)
 
 } // namespace
 
-Status ClWriter::begin() { return std::exchange(begun_, true) ? Status() : sink_.write("UNITS/MM\nMULTAX/ON\n"); }
-
 Result<bool> ClWriter::put(const Record& record)
 {
     const std::string text = std::visit([](const auto& data) { return statements(data); }, record.data);
@@ -90,11 +88,7 @@ Result<bool> ClWriter::put(const Record& record)
         return Error{
             ErrorKind::value, "a number of the record is beyond 1e9, which CL data text can't have", {}, "keep the toolpath as .wtp"};
     }
-    Status status = begin();
-    status = status ? sink_.write(text + "\n") : status;
-    return status ? Result<bool>(true) : Result<bool>(status.error());
+    return write(text + "\n");
 }
-
-Status ClWriter::finish() { return begin(); }
 
 } // namespace wexilum

@@ -8,20 +8,13 @@
 
 namespace wexilum {
 
-class ClWriter final : public RecordWriter {
+class ClWriter final : public TextRecordWriter {
 public:
     /// The sink must outlive the writer.
-    explicit ClWriter(ByteSink& sink) : sink_(sink) {}
+    explicit ClWriter(ByteSink& sink) : TextRecordWriter(sink, "UNITS/MM\nMULTAX/ON\n") {}
     /// No form have records that only the arrangement of a job makes, operations, what a reader of another format has not known, and texts
     /// that the words of CL can't hold.
     Result<bool> put(const Record& record) override;
-    Status finish() override;
-
-private:
-    Status begin();
-
-    ByteSink& sink_;
-    bool begun_ = false;
 };
 
 } // namespace wexilum

@@ -2,9 +2,12 @@
 #pragma once
 
 #include "core/base/result.hpp"
+#include "core/base/world.hpp"
 #include "core/toolpath/record.hpp"
 
 #include <cmath>
+#include <string>
+#include <utility>
 
 namespace wexilum {
 
@@ -16,6 +19,30 @@ public:
     virtual Result<bool> put(const Record& record) = 0;
     /// Writes what is to be behind the last record.
     virtual Status finish() { return {}; }
+};
+
+/// A file of text that begins with a head, whether there are records or not.
+class TextRecordWriter : public RecordWriter {
+public:
+    Status finish() final { return begin(); }
+
+protected:
+    /// The sink must outlive the writer.
+    TextRecordWriter(ByteSink& sink, std::string head) : sink_(sink), head_(std::move(head)) {}
+    /// Writes the text of a record.
+    Result<bool> write(const std::string& text)
+    {
+        Status status = begin();
+        status = status ? sink_.write(text) : status;
+        return status ? Result<bool>(true) : Result<bool>(status.error());
+    }
+
+private:
+    Status begin() { return std::exchange(begun_, true) ? Status() : sink_.write(head_); }
+
+    ByteSink& sink_;
+    std::string head_;
+    bool begun_ = false;
 };
 
 /// A value a minute that comes back as the same bits when it is read: of one a second. The one with few decimals where that does.

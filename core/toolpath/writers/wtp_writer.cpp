@@ -89,13 +89,9 @@ private:
 
 } // namespace
 
-Status WtpWriter::begin()
-{
-    if (std::exchange(begun_, true)) {
-        return {};
-    }
-    return sink_.write(fmt::format("{{\"format\": \"{}\", \"units\": {{\"length\": \"mm\", \"angle\": \"deg\"}}}}\n", wtp::format));
-}
+WtpWriter::WtpWriter(ByteSink& sink)
+    : TextRecordWriter(sink, fmt::format("{{\"format\": \"{}\", \"units\": {{\"length\": \"mm\", \"angle\": \"deg\"}}}}\n", wtp::format))
+{}
 
 Result<bool> WtpWriter::put(const Record& record)
 {
@@ -128,11 +124,7 @@ Result<bool> WtpWriter::put(const Record& record)
         return false;
     }
     axis_ = std::move(axis);
-    Status status = begin();
-    status = status ? sink_.write(text) : status;
-    return status ? Result<bool>(true) : Result<bool>(status.error());
+    return write(text);
 }
-
-Status WtpWriter::finish() { return begin(); }
 
 } // namespace wexilum

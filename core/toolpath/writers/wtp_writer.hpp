@@ -8,20 +8,15 @@
 
 namespace wexilum {
 
-class WtpWriter final : public RecordWriter {
+class WtpWriter final : public TextRecordWriter {
 public:
     /// The sink must outlive the writer.
-    explicit WtpWriter(ByteSink& sink) : sink_(sink) {}
+    explicit WtpWriter(ByteSink& sink);
     /// No form have records that only the arrangement of a job makes, operations, and texts that are not one line of UTF-8. In a cycle
     /// such a text is an Error.
     Result<bool> put(const Record& record) override;
-    Status finish() override;
 
 private:
-    Status begin();
-
-    ByteSink& sink_;
-    bool begun_ = false;
     std::string axis_ = "[0, 0, 1]"; ///< of the last pose, as it is written
 };
 
