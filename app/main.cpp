@@ -48,6 +48,18 @@ void settle(int ms)
     }
 }
 
+/// What is charted: a course of the axes, or in the replay the program's time.
+void show_charts(MainWindow& window, const QString& course)
+{
+    window.replay().show_page(course == QStringLiteral("time"));
+    if (!course.isEmpty()) {
+        window.machine().chart(true);
+        window.machine().charts().show_course(course == QStringLiteral("speed")          ? wexilum::AxisCourse::speed
+                                              : course == QStringLiteral("acceleration") ? wexilum::AxisCourse::acceleration
+                                                                                         : wexilum::AxisCourse::position);
+    }
+}
+
 int take_picture(MainWindow& window, const QString& file, const QCommandLineParser& options)
 {
     if (!window.workspace().job().isEmpty() && !wait_for([&] { return !window.workspace().runs().is_running(); })) {
@@ -80,13 +92,7 @@ int take_picture(MainWindow& window, const QString& file, const QCommandLinePars
     if (options.value(QStringLiteral("view")) == QStringLiteral("palette")) {
         window.open_palette();
     }
-    if (options.isSet(QStringLiteral("charts"))) {
-        const QString course = options.value(QStringLiteral("charts"));
-        window.machine().chart(true);
-        window.machine().charts().show_course(course == QStringLiteral("speed")          ? wexilum::AxisCourse::speed
-                                              : course == QStringLiteral("acceleration") ? wexilum::AxisCourse::acceleration
-                                                                                         : wexilum::AxisCourse::position);
-    }
+    show_charts(window, options.value(QStringLiteral("charts")));
     if (options.isSet(QStringLiteral("define"))) {
         window.machine().show_side(wexilum::app::MachineView::Side::define);
         window.machine().definition().choose(options.value(QStringLiteral("define")));
@@ -176,7 +182,7 @@ int main(int argc, char** argv)
          {QStringLiteral("word"), QStringLiteral("Word of that line."), QStringLiteral("n")},
          {QStringLiteral("edit"), QStringLiteral("An edit made before the picture, with --screenshot: FILE|TEXT|BY."),
           QStringLiteral("edit")},
-         {QStringLiteral("charts"), QStringLiteral("Charts of the axes, with --screenshot: position, speed or acceleration."),
+         {QStringLiteral("charts"), QStringLiteral("Charts of the axes, with --screenshot: position, speed or acceleration; or time."),
           QStringLiteral("course")},
          {QStringLiteral("define"), QStringLiteral("Part of the machine to define, with --screenshot: joints/2."), QStringLiteral("part")},
          {QStringLiteral("section"), QStringLiteral("Cuts the machine across its middle, with --screenshot: x, y or z."),

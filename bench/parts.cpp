@@ -2,6 +2,7 @@
 #include "core/control/simulated_control.hpp"
 #include "core/dialect/word_emitter.hpp"
 #include "core/io/real_files.hpp"
+#include "core/motion/way_timer.hpp"
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
@@ -302,6 +303,37 @@ void interpretation(benchmark::State& state)
     per_move(state);
 }
 BENCHMARK(interpretation)->Name("lexing and interpretation");
+
+/// How long a row of moves takes on the demo's control with ramps and jerk.
+void timing(benchmark::State& state)
+{
+    const RealFileSystem files;
+    const Assembly a = open_job(files, WEXILUM_DEMO_PROJECT, "mirror-back-face").value();
+    struct Sum final : PieceSink {
+        double seconds = 0;
+        void timed(const PieceTime& piece) override { seconds += piece.seconds; }
+    } sum;
+    std::vector<std::array<double, 5>> ways;
+    const auto path = poses();
+    for (std::size_t i = 1; i < path.size(); ++i) {
+        const Vec3 way = path[i].tip - path[i - 1].tip;
+        const Vec3 turn = path[i].axis - path[i - 1].axis;
+        ways.push_back({way.x(), way.y(), way.z(), turn.x(), turn.y()});
+    }
+    for (auto _ : state) {
+        WayTimer timer(way_rules(a.machine, a.controller.timing), sum);
+        for (const auto& way : ways) {
+            WayPiece piece;
+            piece.way = way.data();
+            piece.asked = std::sqrt(way[0] * way[0] + way[1] * way[1] + way[2] * way[2]) / 50;
+            timer.add(piece);
+        }
+        timer.stop();
+        benchmark::DoNotOptimize(sum.seconds);
+    }
+    per_move(state);
+}
+BENCHMARK(timing)->Name("timing with ramps and jerk");
 
 } // namespace
 

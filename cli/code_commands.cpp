@@ -3,6 +3,7 @@
 #include "cli/json_print.hpp"
 #include "cli/long_run.hpp"
 #include "cli/report.hpp"
+#include "cli/time_report.hpp"
 
 #include "core/base/units.hpp"
 #include "core/follow/contact_observer.hpp"
@@ -53,14 +54,6 @@ Result<Opened> open_all(const FileSystem& files, const CodeOptions& options)
 
 double shown(const Joint& joint, double value) { return joint.kind == JointKind::rotary ? to_deg(value) : value; }
 
-std::string duration(double seconds)
-{
-    const auto whole = static_cast<long long>(seconds);
-    return whole >= 3600 ? fmt::format("{} h {:02} min {:02} s", whole / 3600, whole / 60 % 60, whole % 60)
-           : whole >= 60 ? fmt::format("{} min {:02} s", whole / 60, whole % 60)
-                         : fmt::format("{:.1f} s", seconds);
-}
-
 ordered_json extent_json(const Extent& extent, double scale)
 {
     if (!extent.any()) {
@@ -106,11 +99,7 @@ ordered_json reading_json(const Machine& machine, const CodeReading& reading)
     return {{"files", reading.files},
             {"blocks", reading.blocks},
             {"motions", reading.motions},
-            {"seconds", reading.seconds()},
-            {"cutting_s", reading.cutting},
-            {"rapid_s", reading.rapid},
-            {"dwell_s", reading.dwell},
-            {"waited_for_brakes_s", reading.waited},
+            {"time", time_json(reading.time, {})},
             {"tools", tools},
             {"axes", axes},
             {"tip_mm", tip_json(reading.tip)},
@@ -138,8 +127,7 @@ void print_reading(const CodeParts& parts, const CodeReading& reading)
     for (const std::string& remark : parts.remarks) {
         fmt::print("  {}\n", remark);
     }
-    fmt::print("  {:<14} {}: cutting {}, rapid {}, dwell {}, brakes {}\n", "time", duration(reading.seconds()), duration(reading.cutting),
-               duration(reading.rapid), duration(reading.dwell), duration(reading.waited));
+    print_time(reading.time, {});
     fmt::print("\n  {:<6} {:>12} {:>18} {:>14} {:>22} {:>20}\n", "tool", "length mm", "blocks", "cutting", "tip feed mm/min", "speed rpm");
     for (const ToolStretch& tool : reading.tools) {
         fmt::print("  {:<6} {:>12.3f} {:>18} {:>14} {:>22} {:>20}\n", tool.tool, tool.length,

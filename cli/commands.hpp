@@ -20,6 +20,7 @@ struct JobOptions {
     int threads = 1;   ///< post: 1 or 2
     std::string date;  ///< post: YYYY-MM-DD
     std::string draft; ///< post: where the program goes, marked, if it has errors; empty: nowhere
+    bool time = false; ///< post: say how long the program takes
     bool json = false;
     bool progress = false; ///< shows progress also where standard error is not a terminal
 };

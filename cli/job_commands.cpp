@@ -2,6 +2,7 @@
 #include "cli/json_print.hpp"
 #include "cli/long_run.hpp"
 #include "cli/report.hpp"
+#include "cli/time_report.hpp"
 
 #include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
@@ -125,6 +126,72 @@ Status write_draft(RealFileSystem& files, const Assembly& a, const JobOptions& o
 
 } // namespace
 
+namespace {
+
+/// How long a program takes that has been written.
+Result<ProgramTime> time_of(const FileSystem& files, const Assembly& a, const RunSummary& run, const std::string& path, int threads,
+                            RunWatch* watch)
+{
+    auto text = files.open(path);
+    auto ahead = files.open(path);
+    if (!text || !ahead) {
+        return !text ? text.error() : ahead.error();
+    }
+    return time_of_program(a, run, {program_file_name(a), text->get(), ahead->get()}, watch, threads);
+}
+
+std::vector<std::pair<std::string, std::string>> names_of(const Outline& outline)
+{
+    std::vector<std::pair<std::string, std::string>> out;
+    for (const OperationOutline& operation : outline.operations) {
+        out.emplace_back(operation.id, operation.name);
+    }
+    return out;
+}
+
+/// What a run has left.
+struct Written {
+    std::string path;
+    std::string draft; ///< empty: none
+    double seconds = 0;
+    const ProgramTime* time = nullptr; ///< null: nobody has asked
+};
+
+void print_posted(const Assembly& a, const RunSummary& run, const Written& written, bool json)
+{
+    const bool errors = run.findings.has_errors();
+    if (json) {
+        ordered_json list = ordered_json::array();
+        if (!errors) {
+            list.push_back({{"path", written.path}, {"blocks", run.blocks}, {"bytes", run.bytes}, {"channel", run.channel}});
+        }
+        fmt::print("{}\n",
+                   json_text({{"files", list},
+                              {"records", run.outline.records},
+                              {"blocks", run.blocks},
+                              {"draft", written.draft.empty() ? ordered_json(nullptr) : ordered_json(written.draft)},
+                              {"findings", findings_json(run.findings)},
+                              {"time", written.time != nullptr ? time_json(*written.time, names_of(run.outline)) : ordered_json(nullptr)},
+                              {"seconds", written.seconds}}));
+    } else {
+        print_outline(a, run);
+        print_findings(run.findings);
+        if (errors) {
+            fmt::print("  no code is written: {} of the findings are errors\n", run.findings.count(Severity::error));
+            if (!written.draft.empty()) {
+                fmt::print("  to be looked at, not to be run: {}\n", written.draft);
+            }
+        } else {
+            fmt::print("  written: {}  ({} blocks, {} bytes, {:.2f} s)\n", written.path, run.blocks, run.bytes, written.seconds);
+            if (written.time != nullptr) {
+                print_time(*written.time, names_of(run.outline));
+            }
+        }
+    }
+}
+
+} // namespace
+
 int post_command(const JobOptions& options)
 {
     RealFileSystem files;
@@ -168,29 +235,15 @@ int post_command(const JobOptions& options)
         return fail(status.error(), options.json);
     }
     const double seconds = clock.seconds() - begin;
-    if (options.json) {
-        ordered_json list = ordered_json::array();
-        if (!errors) {
-            list.push_back({{"path", path}, {"blocks", run.blocks}, {"bytes", run.bytes}, {"channel", run.channel}});
+    std::optional<ProgramTime> time;
+    if (!errors && (options.time || options.json)) {
+        auto timed = time_of(files, a, run, path, options.threads, work.watch());
+        if (!timed) {
+            return fail(timed.error(), options.json);
         }
-        fmt::print("{}\n", json_text({{"files", list},
-                                      {"records", run.outline.records},
-                                      {"blocks", run.blocks},
-                                      {"draft", drafted ? ordered_json(options.draft) : ordered_json(nullptr)},
-                                      {"findings", findings_json(run.findings)},
-                                      {"seconds", seconds}}));
-    } else {
-        print_outline(a, run);
-        print_findings(run.findings);
-        if (errors) {
-            fmt::print("  no code is written: {} of the findings are errors\n", run.findings.count(Severity::error));
-            if (drafted) {
-                fmt::print("  to be looked at, not to be run: {}\n", options.draft);
-            }
-        } else {
-            fmt::print("  written: {}  ({} blocks, {} bytes, {:.2f} s)\n", path, run.blocks, run.bytes, seconds);
-        }
+        time = std::move(*timed);
     }
+    print_posted(a, run, {path, drafted ? options.draft : "", seconds, time ? &*time : nullptr}, options.json);
     return errors ? exit_findings : exit_fine;
 }
 
@@ -249,7 +302,7 @@ int replay_command(const JobOptions& options)
         excursions = std::move(*found);
     }
     JobRecords records(files, options.project, opened->job);
-    auto replayed = replay(*opened, records, excursions, code, options.from_unknown, work.watch(), nullptr, options.threads);
+    auto replayed = replay(*opened, records, excursions, code, options.from_unknown, work.watch(), {}, options.threads);
     if (!replayed) {
         return fail(replayed.error(), options.json);
     }

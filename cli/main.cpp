@@ -100,6 +100,7 @@ int run(int argc, char** argv)
     post->add_option("--date", post_options.date, "Day of the run as YYYY-MM-DD, for programs that print it (default: none)");
     post->add_option("--draft", post_options.draft,
                      "File for a program with errors, marked on its first line as not to be run (default: none is written)");
+    post->add_flag("--time", post_options.time, "Say how long the program takes, by operation, tool and cause (with --json always)");
     post->add_flag("--json", post_options.json, "Print one JSON object");
     post->add_flag("--progress", post_options.progress, "Show progress also where standard error is not a terminal");
 

@@ -31,16 +31,26 @@ QString range_text(const Extent& extent, double scale, const QString& unit)
     return low == high ? QStringLiteral("%1 %2").arg(low, unit) : QObject::tr("%1 to %2 %3").arg(low, high, unit);
 }
 
-QString duration_text(double seconds)
-{
-    const auto whole = std::llround(seconds);
-    return seconds < 60 ? QObject::tr("%1 s").arg(seconds, 0, 'f', 1)
-                        : QObject::tr("%1 min %2 s").arg(grouped(std::uint64_t(whole / 60))).arg(whole % 60, 2, 10, QLatin1Char('0'));
-}
-
 QString mono(const std::string& text) { return code_html(QString::fromStdString(text).toHtmlEscaped()); }
 
 } // namespace
+
+QString duration_text(double seconds)
+{
+    const auto whole = std::llround(seconds);
+    const auto two = [](long long number) { return QStringLiteral("%1").arg(number, 2, 10, QLatin1Char('0')); };
+    return whole >= 3600 ? QObject::tr("%1 h %2 min %3 s").arg(grouped(std::uint64_t(whole / 3600)), two(whole / 60 % 60), two(whole % 60))
+           : seconds >= 60 ? QObject::tr("%1 min %2 s").arg(whole / 60).arg(two(whole % 60))
+                           : QObject::tr("%1 s").arg(seconds, 0, 'f', 1);
+}
+
+QString clock_text(double seconds)
+{
+    const auto whole = std::llround(seconds);
+    const QString rest = QStringLiteral("%1").arg(whole % 60, 2, 10, QLatin1Char('0'));
+    return whole < 3600 ? QStringLiteral("%1:%2").arg(whole / 60).arg(rest)
+                        : QStringLiteral("%1:%2:%3").arg(whole / 3600).arg(whole / 60 % 60, 2, 10, QLatin1Char('0')).arg(rest);
+}
 
 QString code_html(const QString& html)
 {
@@ -125,16 +135,16 @@ QString motion_text(const JobResults& results, std::optional<std::size_t> motion
     }
     const ReplayTrack& track = results.replayed->track;
     const ReplayTrack::Motion& m = track.motions()[*motion];
-    const QString what = m.feed ? QObject::tr("At feed, %1").arg(duration_text(double(m.seconds)))
-                                : QObject::tr("In rapid, %1").arg(duration_text(double(m.seconds)));
+    const QString what = m.feed ? QObject::tr("At feed, %1").arg(duration_text(double(m.time.seconds)))
+                                : QObject::tr("In rapid, %1").arg(duration_text(double(m.time.seconds)));
     const auto called = track.main_block(*motion);
     return called != block ? QObject::tr("%1; called by line %2.").arg(what, grouped(called)) : what + QLatin1Char('.');
 }
 
 QStringList program_texts(const CodeReading& reading, const Machine& machine)
 {
-    QStringList out{QObject::tr("takes %1").arg(duration_text(reading.seconds())),
-                    QObject::tr("cuts for %1").arg(duration_text(reading.cutting))};
+    QStringList out{QObject::tr("takes %1").arg(duration_text(reading.time.all.seconds())),
+                    QObject::tr("cuts for %1").arg(duration_text(reading.time.all.cutting()))};
     const QString letters = QStringLiteral("XYZ");
     for (int k = 0; k < 3 && reading.cut_tip[0].any(); ++k) {
         const Extent& tip = reading.cut_tip[std::size_t(k)];

@@ -18,6 +18,10 @@ namespace wexilum::app {
 
 struct JobResults;
 
+/// "12.5 s", "3 min 07 s", "1 h 02 min 09 s".
+[[nodiscard]] QString duration_text(double seconds);
+/// "0:13", "3:07", "1:02:09": where there is little room.
+[[nodiscard]] QString clock_text(double seconds);
 // Rich text, a line each.
 /// Rich text in the letters of code.
 [[nodiscard]] QString code_html(const QString& html);

@@ -1,5 +1,6 @@
 #include "app/models/stations.hpp"
 
+#include "app/models/state_text.hpp"
 #include "app/models/workspace.hpp"
 #include "core/base/units.hpp"
 #include "core/job/assembly.hpp"
@@ -83,6 +84,9 @@ void language(const JobResults& results, StationState& out)
 void code(const Workspace& workspace, const JobResults& results, StationState& out)
 {
     out.figure = tr("%1 blocks").arg(grouped(results.posted->code.lines().size()));
+    if (results.replayed) {
+        out.figure += QStringLiteral(" · ") + clock_text(results.replayed->time.all.seconds());
+    }
     if (results.reading) {
         const std::size_t found = results.replayed->report.findings.count(Severity::error);
         out.old = workspace.is_code_old();

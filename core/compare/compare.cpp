@@ -11,8 +11,9 @@ constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the
 
 } // namespace
 
-Comparer::Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report, MotionListener* observer)
-    : task_(task), follower_(follower), log_(task.machine, path, report, observer), budget_(task), place_(path),
+Comparer::Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report,
+                   const std::vector<MotionListener*>& observers)
+    : task_(task), follower_(follower), log_(task.machine, path, report, observers), budget_(task), place_(path),
       records_(task, follower, budget_, log_), states_(task, follower, budget_, place_, log_),
       links_(task, follower, budget_, place_, records_, log_), cuts_(task, follower, budget_, place_, records_, states_, links_, log_),
       holes_(task, place_, records_, states_, links_, log_), together_(task, follower, budget_, place_, records_, states_, log_)

@@ -16,8 +16,9 @@ namespace wexilum {
 
 class Comparer final : public MotionListener {
 public:
-    /// Everything must outlive the comparer. `follower`: the one that it is to listen to. `observer` gets what is measured; may be null.
-    Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report, MotionListener* observer = nullptr);
+    /// Everything must outlive the comparer. `follower`: the one that it is to listen to. Observers get what is measured.
+    Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report,
+             const std::vector<MotionListener*>& observers = {});
 
     /// The file that the following blocks come from, for places.
     void begin_file(const std::string& name) { log_.begin_file(name); }

@@ -10,8 +10,9 @@
 
 namespace wexilum {
 
-CompareLog::CompareLog(const Machine& machine, const ExpectedPath& path, ReplayReport& report, MotionListener* observer)
-    : path_(path), report_(report), observer_(observer), set_by_(machine.joints.size())
+CompareLog::CompareLog(const Machine& machine, const ExpectedPath& path, ReplayReport& report,
+                       const std::vector<MotionListener*>& observers)
+    : path_(path), report_(report), observers_(observers), set_by_(machine.joints.size())
 {}
 
 void CompareLog::begin_file(const std::string& name)
@@ -35,8 +36,8 @@ void CompareLog::find(Severity severity, const char* kind, const std::string& su
 
 void CompareLog::note(Measured& measured, const Deviation& deviation, const Budget& budget, const Expected& item, BlockNumber block)
 {
-    if (observer_ != nullptr) {
-        observer_->measured(block, deviation, budget);
+    for (MotionListener* observer : observers_) {
+        observer->measured(block, deviation, budget);
     }
     measured.tip = std::max(measured.tip, deviation.tip);
     measured.axis = std::max(measured.axis, deviation.axis);

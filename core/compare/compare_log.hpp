@@ -14,8 +14,8 @@ class PathCheck;
 
 class CompareLog {
 public:
-    /// All must outlive the log. `observer` gets what is measured; may be null.
-    CompareLog(const Machine& machine, const ExpectedPath& path, ReplayReport& report, MotionListener* observer);
+    /// All must outlive the log. Observers get what is measured.
+    CompareLog(const Machine& machine, const ExpectedPath& path, ReplayReport& report, const std::vector<MotionListener*>& observers);
     CompareLog(const CompareLog&) = delete;
     CompareLog& operator=(const CompareLog&) = delete;
 
@@ -35,7 +35,7 @@ public:
     }
     /// Every check adds to the sums.
     [[nodiscard]] ReplayReport& report() { return report_; }
-    [[nodiscard]] MotionListener* observer() const { return observer_; }
+    [[nodiscard]] const std::vector<MotionListener*>& observers() const { return observers_; }
     /// The ratio of deviation to budget that is the largest so far.
     void note_worst(double ratio, const Source& source, BlockNumber block);
 
@@ -52,7 +52,7 @@ private:
 
     const ExpectedPath& path_;
     ReplayReport& report_;
-    MotionListener* observer_;
+    std::vector<MotionListener*> observers_;
     std::string code_file_;
     std::vector<BlockNumber> set_by_;
     std::vector<const PathCheck*> checks_;

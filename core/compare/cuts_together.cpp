@@ -236,10 +236,11 @@ void CutsTogether::note(const FollowedCuts& cuts, const ExpectedPath::Cuts& item
 {
     const CutRun& run = cuts.run;
     ReplayReport& report = log_.report();
-    MotionListener* const observer = log_.observer();
-    for (std::size_t i = first; observer != nullptr && i < end; ++i) {
-        observer->measured(run.block[i], between_.deviation(i), between_.budget(i));
-        observer->measured(run.block[i], record_.deviation(i), record_.budget(i));
+    for (MotionListener* const observer : log_.observers()) {
+        for (std::size_t i = first; i < end; ++i) {
+            observer->measured(run.block[i], between_.deviation(i), between_.budget(i));
+            observer->measured(run.block[i], record_.deviation(i), record_.budget(i));
+        }
     }
     const auto measure = [&](const Measures& found, Measured& measured) {
         measured.tip = std::max(measured.tip, largest(found.tip, first, end));

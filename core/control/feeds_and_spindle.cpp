@@ -170,6 +170,7 @@ void FeedsAndSpindle::time(ReplayMove& move)
     }
     move.at_joint_limit = move.at_joint_limit || taken.at_joint_limit;
     move.seconds = taken.seconds;
+    move.asked = taken.asked;
     move.feed_precision = precision_;
 }
 

@@ -48,6 +48,7 @@ public:
 
         struct Taken {
             double seconds;
+            double asked; ///< by the feed alone
             bool at_joint_limit;
         };
         /// A motion of `straight` mm, the squares of whose turns sum up to `turns` deg^2. `feed`: in the mode's own unit; `least`: what the
@@ -59,7 +60,7 @@ public:
             const double way = all ? std::sqrt(straight * straight + turns) : straight;
             const double speed = mode == Function::feed_per_revolution ? feed * (rpm / 60) : feed;
             const double asked = mode == Function::feed_inverse_time ? 1 / feed : speed > 0 ? way / speed : 0;
-            return {asked < least ? least : asked, least > 0.999 * asked};
+            return {asked < least ? least : asked, asked, least > 0.999 * asked};
         }
     };
     /// `tip`: the control keeps the feed at the tip.

@@ -15,6 +15,7 @@ void hand_to(const Happening& happening, ReplaySink& sink)
     case Happening::Kind::call: sink.call(happening.block, happening.number, happening.count); return;
     case Happening::Kind::back: sink.back(happening.block); return;
     case Happening::Kind::loop: sink.loop(happening.block, happening.count); return;
+    case Happening::Kind::loop_end: sink.loop_end(happening.block); return;
     case Happening::Kind::by_hand: sink.by_hand(happening.block, happening.mount, happening.readings); return;
     case Happening::Kind::end: sink.program_end(happening.block); return;
     }

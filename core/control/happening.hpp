@@ -20,6 +20,7 @@ struct Happening {
         call,    ///< of the subprogram `number`
         back,    ///< from a subprogram
         loop,    ///< what follows up to the loop's end is done `count` times; the happening comes once
+        loop_end,
         by_hand, ///< at a stop a person has done what messages asked for: `mount` has the tool, and the joints stand as `readings` says
         end      ///< of the program
     };
@@ -59,6 +60,7 @@ public:
     virtual void call(BlockNumber /*block*/, std::uint64_t /*number*/, double /*count*/) {}
     virtual void back(BlockNumber /*block*/) {}
     virtual void loop(BlockNumber /*block*/, double /*count*/) {}
+    virtual void loop_end(BlockNumber /*block*/) {}
     virtual void by_hand(BlockNumber /*block*/, std::uint32_t /*mount*/, const Readings& /*readings*/) {}
     virtual void program_end(BlockNumber /*block*/) {}
 };

@@ -165,8 +165,9 @@ WEXILUM_WIDE void PlainCuts::time()
     }
     const FeedsAndSpindle::Clock clock = parts_.feeds.clock(feed_mode_, false);
     for (std::size_t i = 0; i < count; ++i) {
-        const auto [seconds, limited] = clock.taken(feed_[i], std::sqrt(squares[i]), turns[i], run_.least[i]);
+        const auto [seconds, asked, limited] = clock.taken(feed_[i], std::sqrt(squares[i]), turns[i], run_.least[i]);
         run_.seconds[i] = seconds;
+        run_.asked[i] = asked;
         run_.at_joint_limit[i] = limited;
     }
 }

@@ -53,6 +53,7 @@ ReplayMove CutRun::move(std::size_t at) const
         out.to[Eigen::Index(i)] = to[i][at];
     }
     out.seconds = seconds[at];
+    out.asked = asked[at];
     out.feed_precision = feed_precision[at];
     out.at_joint_limit = at_joint_limit[at];
     return out;

@@ -29,6 +29,7 @@ struct ReplayMove {
     double surface_zero = 0;              ///< rad: its reading where those lengths are 0
     double waited = 0;                    ///< s: for brakes, before it
     double seconds = 0;                   ///< how long it takes, no joint faster than it can go
+    double asked = 0;                     ///< s that its feed word alone says; 0 in rapid
     double feed_precision = 0;            ///< half the last digit of the feed word over its value
     bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
     bool at_feed_limit = false;           ///< the feed word is the most that the control takes
@@ -74,7 +75,8 @@ struct CutRun {
     ReplayMove common; ///< what is the same for all; `from`: where the first of them begins
     std::array<BlockNumber, longest_run> block{};
     std::vector<Column> to; ///< by joint
-    Column seconds{};       ///< this and the next two as in ReplayMove
+    Column seconds{};       ///< this and the next three as in ReplayMove
+    Column asked{};
     Column feed_precision{};
     std::array<bool, longest_run> at_joint_limit{};
     Column least{}; ///< s: that the slowest joint needs

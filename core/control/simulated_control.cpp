@@ -230,6 +230,7 @@ void SimulatedControl::apply_loop(const BlockWords& words)
             log.report(Severity::error, "code-error", "", "a loop ends that has not begun", "begin it, or remove the block");
         } else {
             log.end_loop();
+            log.happens(Happening::Kind::loop_end);
         }
         log.note_change();
     }

@@ -35,6 +35,7 @@ public:
         read_arcs(root);
         read_motion(root);
         read_limits(root);
+        read_timing(root, units_, problems_, c_.timing);
         root.each_item(
             "witnesses", [&](const Node& n) { read_witness(n); }, true);
         if (c_.witnesses.empty() && !problems_.any()) {
@@ -377,9 +378,7 @@ private:
         fields.number("feed", c_.feed_most, json::positive);
         fields.number("inverse_time", c_.inverse_time_most, json::positive);
         long long line = 0;
-        if (fields.integer("line", line, 8, 100000)) {
-            c_.line_most = static_cast<std::size_t>(line);
-        }
+        c_.line_most = fields.integer("line", line, 8, 100000) ? static_cast<std::size_t>(line) : 0;
         fields.finish();
     }
 

@@ -5,6 +5,7 @@
 #include "core/controller/addresses.hpp"
 #include "core/controller/function.hpp"
 #include "core/controller/tilted_plane.hpp"
+#include "core/controller/timing.hpp"
 #include "core/machine/machine.hpp"
 
 #include <functional>
@@ -121,6 +122,7 @@ struct Controller : Addresses {
     double feed_most = 0;         ///< mm/min; 0 without limit
     double inverse_time_most = 0; ///< 1/min; 0 without limit
     std::size_t line_most = 0;    ///< bytes a line; 0 without limit
+    Timing timing;
     std::vector<ControllerWitness> witnesses;
 
     /// The word of a function in force after power-on, nullptr where none of its group is.

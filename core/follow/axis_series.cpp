@@ -15,7 +15,7 @@ AxisSeries::AxisSeries(const ReplayTrack& track, const Machine& machine) : track
     double way = 0;
     std::size_t point = 0;
     for (const ReplayTrack::Motion& motion : motions) {
-        time += double(motion.seconds);
+        time += double(motion.time.pause) + double(motion.time.seconds);
         for (; point <= motion.last_point && point < points.size(); ++point) {
             if (!track.begins(point)) {
                 double squares = 0;
@@ -44,20 +44,20 @@ std::optional<std::size_t> AxisSeries::motion_at(CourseOver over, double place) 
 double AxisSeries::value(AxisCourse course, std::size_t joint, std::size_t motion) const
 {
     const auto place = [&](std::size_t m) { return track_.reading(m, joint); };
-    const auto speed = [&](std::size_t m) {
-        const double seconds = time_[m] - (m == 0 ? 0 : time_[m - 1]);
-        const double before = m == 0 ? track_.home()[Eigen::Index(joint)] : place(m - 1);
-        return seconds > 0 ? (place(m) - before) / seconds : 0;
-    };
+    const auto way = [&](std::size_t m) { return place(m) - (m == 0 ? track_.home()[Eigen::Index(joint)] : place(m - 1)); };
+    const auto seconds = [&](std::size_t m) { return double(track_.motions()[m].time.seconds); };
+    const auto speed = [&](std::size_t m) { return seconds(m) > 0 ? way(m) / seconds(m) : 0; };
+    const TimedMotion& time = track_.motions()[motion].time;
     switch (course) {
     case AxisCourse::position: return place(motion);
-    case AxisCourse::speed: return speed(motion);
+    case AxisCourse::speed: return way(motion) * double(time.rate);
     case AxisCourse::acceleration: break;
     }
-    const double begin = motion < 2 ? 0 : time_[motion - 2];
-    const double seconds = (time_[motion] - begin) / 2;
-    const double before = motion == 0 ? 0 : speed(motion - 1);
-    return seconds > 0 ? (speed(motion) - before) / seconds : 0;
+    const bool from_rest = motion == 0 || time.pause > 0;
+    const double between = ((from_rest ? 0 : seconds(motion - 1)) + seconds(motion)) / 2;
+    const double change = between > 0 ? (speed(motion) - (from_rest ? 0 : speed(motion - 1))) / between : 0;
+    const double ramp = way(motion) * double(time.acceleration) * (time.falls && !time.rises ? -1 : 1);
+    return std::abs(ramp) > std::abs(change) ? ramp : change;
 }
 
 std::optional<double> AxisSeries::limit(AxisCourse course, std::size_t joint) const

@@ -14,8 +14,9 @@ namespace wexilum {
 /// What a chart shows of an axis.
 enum class AxisCourse {
     position,    ///< mm or rad
-    speed,       ///< mm/s or rad/s: the way of a motion over its time
-    acceleration ///< mm/s2 or rad/s2: the change of speed from one motion to the next, over half the time of both
+    speed,       ///< mm/s or rad/s: the largest of a motion
+    acceleration ///< mm/s2 or rad/s2: with which a motion gets faster or, where it only gets slower, slower; where nothing is known of
+                 ///< that, the change of speed from one motion to the next, over half the time of both
 };
 /// What it runs over.
 enum class CourseOver {
@@ -29,6 +30,8 @@ public:
     AxisSeries(const ReplayTrack& track, const Machine& machine);
 
     [[nodiscard]] std::size_t motions() const { return time_.size(); }
+    /// How long the machine stands before a motion, s.
+    [[nodiscard]] double pause(std::size_t motion) const { return double(track_.motions()[motion].time.pause); }
     /// Where a motion ends.
     [[nodiscard]] double end(CourseOver over, std::size_t motion) const { return (over == CourseOver::time ? time_ : way_)[motion]; }
     [[nodiscard]] double whole(CourseOver over) const { return motions() == 0 ? 0 : end(over, motions() - 1); }

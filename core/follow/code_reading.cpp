@@ -98,8 +98,6 @@ void CodeReader::moved(const Followed& motion)
     tool.last_block = move.block;
     const bool cuts = move.feed && !motion.stands_for_rapid();
     ++out_.motions;
-    out_.waited += move.waited;
-    (cuts ? out_.cutting : out_.rapid) += move.seconds;
     places_of(move, motion.turn, places_);
     if (!begun_ || cuts) { // otherwise the motion before has set where this one begins
         note(move.from, motion.from.tip, move.block, cuts);
@@ -118,7 +116,6 @@ void CodeReader::moved(const Followed& motion)
     if (!cuts) {
         return;
     }
-    tool.cutting += move.seconds;
     tool.cutting_way += way;
     if (move.seconds > 0 && way > 0) {
         tool.feed.take(way / move.seconds, move.block);
@@ -131,7 +128,5 @@ void CodeReader::tool_change(BlockNumber block, std::uint32_t tool)
     begin_tool(tool, block);
     begun_ = false;
 }
-
-void CodeReader::dwell(BlockNumber /*block*/, double seconds) { out_.dwell += seconds; }
 
 } // namespace wexilum

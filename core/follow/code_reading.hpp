@@ -3,6 +3,7 @@
 
 #include "core/base/finding.hpp"
 #include "core/follow/follower.hpp"
+#include "core/follow/program_time.hpp"
 
 #include <array>
 #include <cstdint>
@@ -31,7 +32,7 @@ struct ToolStretch {
     double length = 0; ///< mm, as the control adds it; 0: none
     BlockNumber first_block;
     BlockNumber last_block;
-    double cutting = 0;        ///< s at feed
+    double cutting = 0;        ///< s at feed, as the control times it
     double cutting_way = 0;    ///< mm of the tip at feed
     Extent feed;               ///< mm/s of the tip
     Extent speed;              ///< rpm of the tool while it feeds
@@ -48,12 +49,7 @@ struct CodeReading {
     std::vector<Extent> cut_readings;
     std::array<Extent, 3> tip; ///< part's frame, mm, over all motions
     std::array<Extent, 3> cut_tip;
-    double cutting = 0; ///< s
-    double rapid = 0;
-    double dwell = 0;
-    double waited = 0; ///< for brakes
-
-    [[nodiscard]] double seconds() const { return cutting + rapid + dwell + waited; }
+    ProgramTime time;
 };
 
 /// How far the readings stay from the nearer end of a joint's travel: the smaller of the two distances, negative beyond it. Nothing
@@ -68,7 +64,6 @@ public:
 
     void moved(const Followed& motion) override;
     void tool_change(BlockNumber block, std::uint32_t tool) override;
-    void dwell(BlockNumber block, double seconds) override;
 
 private:
     void begin_tool(std::uint32_t tool, BlockNumber block);

@@ -78,8 +78,12 @@ void ReplayTrack::moved(const Followed& motion)
     if (move.called_by.value != 0) {
         called_[move.block.value] = static_cast<std::uint32_t>(motions_.size());
     }
-    motions_.push_back({move.block.value, move.tool, move.feed && !motion.stands_for_rapid(),
-                        static_cast<std::uint32_t>(points_.size() - 1), static_cast<float>(move.seconds + move.waited)});
+    const auto rate = static_cast<float>(move.seconds > 0 ? 1 / move.seconds : 0);
+    motions_.push_back({move.block.value,
+                        move.tool,
+                        move.feed && !motion.stands_for_rapid(),
+                        static_cast<std::uint32_t>(points_.size() - 1),
+                        {static_cast<float>(move.waited), static_cast<float>(move.seconds), rate, 0, false, false}});
 }
 
 void ReplayTrack::measured(BlockNumber block, const Deviation& deviation, const Budget& budget)

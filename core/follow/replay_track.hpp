@@ -12,6 +12,16 @@
 
 namespace wexilum {
 
+/// How a motion went, as the control times it.
+struct TimedMotion {
+    float pause = 0;        ///< s that it stands before it
+    float seconds = 0;      ///< from where it sets off to where it ends
+    float rate = 0;         ///< 1/s: its largest speed, as a fraction of its way
+    float acceleration = 0; ///< 1/s2, likewise; 0: its speed does not change
+    bool rises = false;     ///< it gets faster on its way
+    bool falls = false;     ///< it gets slower
+};
+
 class ReplayTrack final : public MotionListener {
 public:
     /// The machine must outlive the track's filling.
@@ -26,7 +36,7 @@ public:
         std::uint32_t tool = 0;
         bool feed = false;
         std::uint32_t last_point = 0; ///< of the path below
-        float seconds = 0;            ///< at feed, as the control times it; rapid: the slowest axis; and the time of brakes before it
+        TimedMotion time{};           ///< until set_time(): what its feed says, in rapid the slowest joint, behind the wait for brakes
     };
     [[nodiscard]] const std::vector<Motion>& motions() const { return motions_; }
     /// Where the joints are when a motion has ended.
@@ -65,6 +75,9 @@ public:
     /// Nothing measured for blocks behind the last that was.
     [[nodiscard]] Measure measure(std::uint32_t block) const { return block < measures_.size() ? measures_[block] : Measure{}; }
     [[nodiscard]] std::size_t measured_blocks() const { return measures_.size(); }
+
+    /// Precondition: motion < motions().size().
+    void set_time(std::size_t motion, const TimedMotion& time) { motions_[motion].time = time; }
 
 private:
     void add_point(const Vec3& at, bool begins);

@@ -1,6 +1,7 @@
 #include "core/project/code_parts.hpp"
 
 #include "core/base/guarded.hpp"
+#include "core/follow/move_times.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/machine/surface_file.hpp"
 #include "core/project/load_part.hpp"
@@ -100,7 +101,7 @@ Result<CodeParts> open_code_parts(const FileSystem& files, const CodePartFiles& 
 }
 
 Result<CodeReading> read_code(const CodeParts& parts, const std::vector<CodeStream>& code, const CodeRunOptions& options,
-                              MotionListener* listener)
+                              ReplayTrack* track)
 {
     return guarded([&]() -> Result<CodeReading> {
         const Machine& machine = parts.assembly.machine;
@@ -111,12 +112,15 @@ Result<CodeReading> read_code(const CodeParts& parts, const std::vector<CodeStre
         CodeReading out;
         CodeReader reader(machine, out);
         follower->add(reader);
-        if (listener != nullptr) {
-            follower->add(*listener);
+        if (track != nullptr) {
+            follower->add(*track);
         }
+        MoveTimes times(machine, parts.assembly.controller, track);
+        follower->add(times);
         CodeRunOptions each = options;
         for (const CodeStream& stream : code) {
             out.files.push_back(stream.name);
+            times.begin_file(stream.name);
             const auto lines = run_code(parts.context(), stream, each, *follower, out.findings);
             if (!lines) {
                 return lines.error();
@@ -124,6 +128,13 @@ Result<CodeReading> read_code(const CodeParts& parts, const std::vector<CodeStre
             each.before = *lines;
         }
         out.blocks = each.before - options.before;
+        out.time = times.take();
+        for (std::size_t i = 0; i < std::min(out.tools.size(), out.time.tools.size()); ++i) {
+            out.tools[i].cutting = out.time.tools[i].time.cutting();
+        }
+        for (const Finding& finding : out.time.findings.list()) {
+            out.findings.add(finding);
+        }
         return out;
     });
 }

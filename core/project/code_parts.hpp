@@ -4,6 +4,7 @@
 #include "core/base/world.hpp"
 #include "core/follow/code_reading.hpp"
 #include "core/follow/code_run.hpp"
+#include "core/follow/replay_track.hpp"
 #include "core/job/assembly.hpp"
 
 #include <string>
@@ -30,9 +31,9 @@ struct CodeParts {
 /// folder in which the file's own folder lies.
 Result<CodeParts> open_code_parts(const FileSystem& files, const CodePartFiles& paths);
 
-/// Reads programs with them, each by a control fresh from its start. `listener` may be null. An Error where a source fails, the machine
+/// Reads programs with them, each by a control fresh from its start. `track` may be null. An Error where a source fails, the machine
 /// lacks a mount, or the watch stops it.
 Result<CodeReading> read_code(const CodeParts& parts, const std::vector<CodeStream>& code, const CodeRunOptions& options,
-                              MotionListener* listener = nullptr);
+                              ReplayTrack* track = nullptr);
 
 } // namespace wexilum

@@ -2,6 +2,7 @@
 
 #include "core/base/guarded.hpp"
 #include "core/follow/contact_observer.hpp"
+#include "core/follow/move_times.hpp"
 #include "core/path/read_pass.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/solve/inverse.hpp"
@@ -72,6 +73,16 @@ private:
     const CodePreview& preview_;
 };
 
+/// Has the motions of a job's program told apart by its operations.
+void set_operations(MoveTimes& times, const RunSummary& run)
+{
+    std::vector<std::string> names;
+    for (const OperationOutline& operation : run.outline.operations) {
+        names.push_back(operation.id + " " + operation.name);
+    }
+    times.set_operations(run.operation_lines, std::move(names));
+}
+
 } // namespace
 
 Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const std::string& folder, const std::string& job,
@@ -124,17 +135,27 @@ Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& file
 {
     return guarded([&]() -> Result<std::shared_ptr<const ReplayedCode>> {
         const double begin = clock.seconds();
-        auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine)});
+        auto out = std::make_shared<ReplayedCode>(ReplayedCode{name, {}, ReplayTrack(job.assembly.machine), {}});
+        const bool own = text.data() == job.code.lines().text().data();
+        MoveTimes times(job.assembly.machine, job.assembly.controller, &out->track);
+        times.begin_file(name);
+        if (own) {
+            set_operations(times, job.run);
+        }
         JobRecords records(files, folder, job.assembly.job);
         TextSource source(text);
         TextSource ahead(text);
-        auto replayed = replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, &out->track, 2);
+        auto replayed =
+            replay(job.assembly, records, job.run.excursions, {{name, &source, &ahead}}, from_unknown, watch, {&out->track, &times}, 2);
         if (!replayed) {
             return replayed.error();
         }
         out->report = std::move(*replayed);
         out->seconds = clock.seconds() - begin;
-        const bool own = text.data() == job.code.lines().text().data();
+        out->time = times.take();
+        for (const Finding& finding : out->time.findings.list()) {
+            out->report.findings.add(finding);
+        }
         out->posting_errors = own ? job.run.findings.count(Severity::error) : 0;
         return std::shared_ptr<const ReplayedCode>(std::move(out));
     });
@@ -154,6 +175,26 @@ Result<std::shared_ptr<const ContactReport>> check_posted(const PostedJob& job, 
                                      watch, {{&sources, &job.toolpaths}});
         return report ? Result<std::shared_ptr<const ContactReport>>(std::make_shared<const ContactReport>(std::move(*report)))
                       : Result<std::shared_ptr<const ContactReport>>(report.error());
+    });
+}
+
+Result<ProgramTime> time_of_program(const Assembly& assembly, const RunSummary& run, const CodeStream& code, RunWatch* watch, int threads)
+{
+    return guarded([&]() -> Result<ProgramTime> {
+        auto follower = Follower::make(assembly.machine, assembly.setup.part);
+        if (!follower) {
+            return follower.error();
+        }
+        MoveTimes times(assembly.machine, assembly.controller);
+        times.begin_file(code.name);
+        set_operations(times, run);
+        follower->add(times);
+        FindingList of_the_code; // the replay's to tell
+        const CodeContext context{assembly.controller, assembly.machine, &assembly.setup};
+        if (const auto lines = run_code(context, code, {false, threads, watch, 0}, *follower, of_the_code); !lines) {
+            return lines.error();
+        }
+        return times.take();
     });
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/base/watch.hpp"
 #include "core/compare/report.hpp"
+#include "core/follow/program_time.hpp"
 #include "core/follow/replay_track.hpp"
 #include "core/project/path_state.hpp"
 #include "core/project/project.hpp"
@@ -16,6 +17,7 @@
 
 namespace wexilum {
 
+struct CodeStream;
 struct ContactReport;
 
 /// A job that has been posted.
@@ -34,6 +36,7 @@ struct ReplayedCode {
     std::string name; ///< of the code's file
     ReplayReport report;
     ReplayTrack track;
+    ProgramTime time;
     double seconds = 0;
     std::size_t posting_errors = 0; ///< of the run that made it; 0 for code from elsewhere
     bool compared = true;           ///< with a toolpath; false: it has been read by itself
@@ -73,6 +76,11 @@ Result<std::shared_ptr<const PostedJob>> post_job(const FileSystem& files, const
 Result<std::shared_ptr<const ReplayedCode>> replay_posted(const FileSystem& files, const std::string& folder, const PostedJob& job,
                                                           const std::string& name, std::string_view text, bool from_unknown,
                                                           const Clock& clock, RunWatch* watch = nullptr);
+
+/// How long a job's program takes on its machine, by operation, tool and cause; the code is run by its control, and compared with nothing.
+/// An Error where the stream fails, or the watch stops it.
+Result<ProgramTime> time_of_program(const Assembly& assembly, const RunSummary& run, const CodeStream& code, RunWatch* watch = nullptr,
+                                    int threads = 1);
 
 /// A cut whose nearest end of travel is closer than this share of the travel has a low margin.
 inline constexpr double low_margin_share = 0.02;

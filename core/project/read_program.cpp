@@ -81,7 +81,7 @@ Result<ReadProgram> read_program(const FileSystem& files, const CodePartFiles& p
         if (watch != nullptr) {
             watch->lines = std::uint64_t(std::count(text->begin(), text->end(), '\n')) + 1;
         }
-        auto replayed = std::make_shared<ReplayedCode>(ReplayedCode{file_name(code), {}, ReplayTrack(parts->assembly.machine)});
+        auto replayed = std::make_shared<ReplayedCode>(ReplayedCode{file_name(code), {}, ReplayTrack(parts->assembly.machine), {}});
         replayed->compared = false;
         TextSource source(*text);
         TextSource ahead(*text);
@@ -90,6 +90,7 @@ Result<ReadProgram> read_program(const FileSystem& files, const CodePartFiles& p
             return reading.error();
         }
         replayed->report.findings = reading->findings;
+        replayed->time = reading->time;
         auto posted = std::make_shared<PostedJob>();
         posted->assembly = std::move(parts->assembly);
         posted->assembly.job.name = replayed->name;

@@ -134,7 +134,8 @@ ReplayReport replay(const Task& task, const std::vector<ReplayInput>& code, bool
 }
 
 Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::vector<Excursion>& excursions,
-                            const std::vector<CodeStream>& code, bool from_unknown, RunWatch* watch, MotionListener* observer, int threads)
+                            const std::vector<CodeStream>& code, bool from_unknown, RunWatch* watch,
+                            const std::vector<MotionListener*>& observers, int threads)
 {
     return guarded([&]() -> Result<ReplayReport> {
         ReplayReport report;
@@ -146,8 +147,8 @@ Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::
         WithExcursions agreed(task, ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
         ExpectedPath path(task, agreed);
         Follower follower = Follower::make(task.machine, task.setup.part).value(); // the task is linked
-        Comparer comparer(task, follower, path, report, observer);
-        if (observer != nullptr) {
+        Comparer comparer(task, follower, path, report, observers);
+        for (MotionListener* observer : observers) {
             follower.add(*observer);
         }
         follower.add(comparer);

@@ -30,10 +30,11 @@ struct ReplayInput {
 
 /// The same from streams of records and code, in memory that does not grow with them. `excursions` are those that the run made
 /// (excursions_of()). An Error where a source fails.
-/// `watch` and `observer` may be null. With two threads the toolpath and the code's words are read beside the rest; the report is the same.
+/// `watch` may be null. Observers get the motions before they are compared, and what is measured. With two threads the toolpath and the
+/// code's words are read beside the rest; the report is the same.
 Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::vector<Excursion>& excursions,
                             const std::vector<CodeStream>& code, bool from_unknown, RunWatch* watch = nullptr,
-                            MotionListener* observer = nullptr, int threads = 1);
+                            const std::vector<MotionListener*>& observers = {}, int threads = 1);
 
 /// Runs a linked task's programs from power-on and watches what meets what; as check_contacts() in core/follow.
 Result<ContactReport> check_contacts(const Task& task, const std::vector<CodeFile>& code, RunWatch* watch = nullptr);

@@ -249,6 +249,13 @@ Status RunPasses::find_aside(EventProbe& probe)
     return {};
 }
 
+void RunPasses::note_operation(const Record& record, std::uint32_t lines)
+{
+    if (std::holds_alternative<record::Operation>(record.data)) {
+        out_.operation_lines.push_back(lines + 1);
+    }
+}
+
 Status RunPasses::write(CodeSink& sink, EventProbe* probe)
 {
     if (probe != nullptr && probe->words.line > 0) {
@@ -278,6 +285,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
         } else if (aside.next(record)) {
             events.handle(record);
             ++index;
+            note_operation(record, events.emitter().lines());
         } else {
             break;
         }

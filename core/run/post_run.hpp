@@ -28,10 +28,11 @@ struct RunSummary {
     std::uint32_t blocks = 0;
     std::uint64_t bytes = 0;
     std::string channel = "1";
-    std::vector<EventTally> events;    ///< in the order in which they first came; those that never came but have a handler last
-    std::vector<AsidePlace> asides;    ///< where lines that had been kept aside were written
-    std::vector<LinkMark> links;       ///< where partial moves of links were written; none of lines kept aside
-    std::vector<Excursion> excursions; ///< motion that the code has beyond the toolpath, as its operations allow
+    std::vector<EventTally> events;             ///< in the order in which they first came; those that never came but have a handler last
+    std::vector<AsidePlace> asides;             ///< where lines that had been kept aside were written
+    std::vector<LinkMark> links;                ///< where partial moves of links were written; none of lines kept aside
+    std::vector<std::uint32_t> operation_lines; ///< of the program, from 1: from which on each operation's are
+    std::vector<Excursion> excursions;          ///< motion that the code has beyond the toolpath, as its operations allow
 };
 
 /// The name of the job's program, with extension, no folder.

@@ -35,6 +35,7 @@ public:
     [[nodiscard]] const std::shared_ptr<ReadPass>& pass() const { return pass_; }
 
 private:
+    void note_operation(const Record& record, std::uint32_t lines);
     [[nodiscard]] RecordSource& records() { return ahead_ ? static_cast<RecordSource&>(*ahead_) : agreed_; }
     void report_leans();
     /// Where the probe's line is one that has been kept aside, the probe has to watch for it there.

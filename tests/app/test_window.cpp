@@ -1,6 +1,7 @@
 // The window, driven by mouse and keys. Numbers are worked out by hand from the demo's files.
 #include "tests/app/window_fixture.hpp"
 
+#include "app/models/state_text.hpp"
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
 
@@ -156,7 +157,8 @@ void TestWindow::strip_and_shelf()
     Desk desk;
     const auto said = [&](const char* station) { return desk.find<StationButton>(station).state(); };
     QCOMPARE(said("station-toolpath").figure, QStringLiteral("652 records"));
-    QCOMPARE(said("station-code").figure, QStringLiteral("601 blocks"));
+    const double seconds = desk.window().workspace().results()->replayed->time.all.seconds();
+    QCOMPARE(said("station-code").figure, QStringLiteral("601 blocks · ") + clock_text(seconds));
     QCOMPARE(said("station-replay").status, QStringLiteral("proven"));
     QCOMPARE(said("station-setup").figure, QStringLiteral("3 tools · 1 offset"));
     for (int i = 0; i < int(station_count); ++i) {

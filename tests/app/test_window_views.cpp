@@ -1,6 +1,8 @@
 // Setup, machine and replay in the window, driven by mouse and keys. Numbers are worked out by hand from the demo's files.
 #include "tests/app/window_fixture.hpp"
 
+#include "app/models/state_text.hpp"
+#include "app/models/stations.hpp"
 #include "core/base/units.hpp"
 
 #include "tests/support/test_program.hpp"
@@ -28,6 +30,7 @@ private Q_SLOTS:
     void the_job_is_played();
     void a_loaded_file_is_compared();
     void the_chart_jumps();
+    void the_time_is_told();
 };
 
 void TestWindowViews::an_offset_changes_the_replay()
@@ -303,6 +306,30 @@ void TestWindowViews::the_chart_jumps()
         QVERIFY(std::abs(*most - 100 * replayed.report.worst_ratio) < 1e-3);
         QCOMPARE(uint(peaks.line[std::size_t(most - peaks.value.begin())]), line);
     }
+}
+
+void TestWindowViews::the_time_is_told()
+{
+    Desk desk(QStringLiteral("mirror-back-face"));
+    desk.click_station(Station::replay);
+    TimePane& pane = desk.window().replay().time();
+    QVERIFY(!pane.isVisible());
+    desk.click("show-time");
+    QVERIFY(pane.isVisible());
+    const ReplayedCode& replayed = *desk.window().workspace().results()->replayed;
+    QVERIFY2(pane.said().startsWith(duration_text(replayed.time.all.seconds())), qPrintable(pane.said()));
+    QVERIFY2(pane.said().contains(QStringLiteral("tool changes 14.0 s")), qPrintable(pane.said()));
+    QTableWidget& table = pane.table();
+    QCOMPARE(table.rowCount(), 6); // two operations and two tools, each with a head
+    QCOMPARE(table.item(2, 0)->text(), QStringLiteral("20  rim bevel"));
+    QCOMPARE(table.item(2, 1)->text(), duration_text(replayed.time.operations[1].seconds()));
+    desk.click_cell(table, 2, 1);
+    QCOMPARE(desk.window().selection().line() + 1, desk.window().workspace().results()->posted->run.operation_lines[1]);
+    // The strip says it as well.
+    QVERIFY(station_state(desk.window().workspace(), Station::code).figure.endsWith(clock_text(replayed.time.all.seconds())));
+    desk.click_station(Station::replay);
+    desk.click("show-deviation");
+    QVERIFY(!pane.isVisible());
 }
 
 static int run(int argc, char** argv)

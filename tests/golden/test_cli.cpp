@@ -64,12 +64,13 @@ private Q_SLOTS:
         const Outcome told = run(QStringList{"read", "--json"} + parts + QStringList{code});
         QVERIFY2(told.code == 0, told.err.constData());
         const QJsonObject json = told.json();
-        QCOMPARE(keys(json), (QStringList{"axes", "blocks", "cutting_s", "dwell_s", "files", "findings", "motions", "rapid_s", "seconds",
-                                          "tip_mm", "tip_of_cuts_mm", "tools", "waited_for_brakes_s"}));
+        QCOMPARE(keys(json), (QStringList{"axes", "blocks", "files", "findings", "motions", "time", "tip_mm", "tip_of_cuts_mm", "tools"}));
         QCOMPARE(json["blocks"].toInt(), 5);
         QCOMPARE(json["motions"].toInt(), 2);
-        QVERIFY(std::abs(json["rapid_s"].toDouble() - 0.2) < 1e-12);
-        QVERIFY(std::abs(json["cutting_s"].toDouble() - 5) < 1e-12); // 50 mm at 10 mm/s
+        // X goes 60 mm: 300 mm/s are there after 2 sqrt(300 / 40000) s, before 3500 mm/s2 would be.
+        const QJsonValue causes = json["time"]["causes"];
+        QVERIFY(std::abs(causes["rapid"].toDouble() - (60.0 / 300 + 2 * std::sqrt(300.0 / 40000))) < 1e-9);
+        QVERIFY(std::abs(causes["feed"].toDouble() - 5) < 1e-9); // 50 mm at 10 mm/s
         const QJsonObject tool = json["tools"].toArray().first().toObject();
         QVERIFY(std::abs(tool["feed_mm_per_min"].toObject()["high"].toDouble() - 600) < 1e-9);
         QCOMPARE(tool["speed_rpm"].toObject()["low"].toDouble(), 900.0);
@@ -180,7 +181,16 @@ private Q_SLOTS:
         QCOMPARE(o.err, QByteArray());
         QCOMPARE(o.out.count('\n'), 1);
         const QJsonObject json = o.json();
-        QCOMPARE(keys(json), (QStringList{"blocks", "draft", "files", "findings", "records", "seconds"}));
+        QCOMPARE(keys(json), (QStringList{"blocks", "draft", "files", "findings", "records", "seconds", "time"}));
+        const QJsonObject time = json["time"].toObject();
+        QCOMPARE(keys(time), (QStringList{"causes", "findings", "operations", "ramps", "seconds", "tools"}));
+        double operations = 0;
+        for (const QJsonValue& operation : time["operations"].toArray()) {
+            operations += operation["seconds"].toDouble();
+        }
+        QVERIFY(std::abs(operations - time["seconds"].toDouble()) < 1e-6);
+        QCOMPARE(time["operations"][1]["name"].toString(), QString("saddle grooves"));
+        QCOMPARE(time["causes"]["tool-change"].toDouble(), 18.0); // three tools, 6 s each
         const QJsonObject file = json["files"].toArray()[0].toObject();
         QCOMPARE(keys(file), (QStringList{"blocks", "bytes", "channel", "path"}));
         QFile code(file["path"].toString());

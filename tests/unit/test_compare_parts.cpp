@@ -29,7 +29,7 @@ private:
 class Parts final : public MotionListener {
 public:
     Parts(const Assembly& a, const Follower& follower, ExpectedPath& path, bool doubts)
-        : log(a.machine, path, report, nullptr), budget(a), place(path), records(a, follower, budget, log),
+        : log(a.machine, path, report, {}), budget(a), place(path), records(a, follower, budget, log),
           states(a, follower, budget, place, log), links(a, follower, budget, place, records, log),
           cuts(a, follower, budget, place, records, states, links, log), together(a, follower, budget, place, records, states, log),
           sceptic(doubts, log)
@@ -185,7 +185,7 @@ void TestCompareParts::a_joint_is_set_by_the_block_that_moved_it_last()
     WithExcursions records(a, source, none);
     ExpectedPath path(a, records);
     ReplayReport report;
-    CompareLog log(a.machine, path, report, nullptr);
+    CompareLog log(a.machine, path, report, {});
     ReplayMove move;
     move.from = move.to = Readings::Zero(Eigen::Index(a.machine.joints.size()));
     move.to[1] = 5;

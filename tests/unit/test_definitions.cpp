@@ -98,7 +98,7 @@ private Q_SLOTS:
         row("controller witness", three, "controllers/morrow-m.json",
             R"("G2": {"does": "arc-clockwise"}, "G3": {"does": "arc-counter-clockwise"})",
             R"("G3": {"does": "arc-clockwise"}, "G2": {"does": "arc-counter-clockwise"})",
-            "controllers/morrow-m.json:45:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
+            "controllers/morrow-m.json:47:5: the witness \"G2 in XY runs clockwise seen from +Z\" is missed: half-way X is at 17.0711 "
             "instead of 2.9289; check the words, numbers and offsets of the controller, or the witness itself");
     }
     void errors()

@@ -123,7 +123,7 @@ std::string proof(const Assembly& a, const std::string& code, const std::vector<
     TextSource text(code);
     TextSource ahead(code);
     const auto report = replay(a, one_by_one ? static_cast<RecordSource&>(single) : records, excursions, {{"code", &text, &ahead}}, false,
-                               nullptr, nullptr, threads);
+                               nullptr, {}, threads);
     const ReplayReport& r = report.value();
     return fmt::format("{} {} {} {:.17g} {:.17g} {:.17g} {:.17g} {:.17g} {:.17g} {}:{}\n{}", r.compared, r.uncovered, r.extra,
                        r.at_records.tip, r.at_records.axis, r.between.tip, r.between.axis, r.feed_error_percent, r.worst_ratio,

@@ -6,6 +6,7 @@
 #include "core/control/subprograms.hpp"
 #include "core/follow/code_reading.hpp"
 #include "core/follow/code_run.hpp"
+#include "core/follow/move_times.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"
 
@@ -106,6 +107,7 @@ struct Channel {
         case Happening::Kind::call: return out + QStringLiteral("call %1 x%2").arg(next->number).arg(next->count);
         case Happening::Kind::back: return out + QStringLiteral("back");
         case Happening::Kind::loop: return out + QStringLiteral("loop %1").arg(next->count);
+        case Happening::Kind::loop_end: return out + QStringLiteral("loop end");
         case Happening::Kind::by_hand: return out + QStringLiteral("by hand");
         case Happening::Kind::end: return out + QStringLiteral("end");
         }
@@ -174,25 +176,10 @@ private Q_SLOTS:
             "O1\n(begin)\nG0 X10. Z5.\nG94 G1 X20. F600.\nG4 P1.5\nM1\nM72 L3\nG90 G94 G1 Z2. F600.\nM73\nM76 P7 L2\nM0\nM30\n"
             "O7\nG91 G0 X1.\nM76 P8\nG90 M77\nO8\nG91 G0 Z-1.\nM77\n";
         Channel one(machine, state, 1, program);
-        const QStringList wanted{"2 message begin",
-                                 "3 rapid 10 5",
-                                 "4 feed 20 5",
-                                 "5 dwell 1.5",
-                                 "6 optional stop",
-                                 "7 loop 3",
-                                 "8 feed 20 2",
-                                 "10 call 7 x2",
-                                 "14<10 rapid 21 2",
-                                 "15<10 call 8 x1",
-                                 "18<10 rapid 21 1",
-                                 "15<10 back",
-                                 "14<10 rapid 22 1",
-                                 "15<10 call 8 x1",
-                                 "18<10 rapid 22 0",
-                                 "15<10 back",
-                                 "10 back",
-                                 "11 stop",
-                                 "12 end"};
+        const QStringList wanted{"2 message begin",  "3 rapid 10 5",     "4 feed 20 5", "5 dwell 1.5",      "6 optional stop",
+                                 "7 loop 3",         "8 feed 20 2",      "9 loop end",  "10 call 7 x2",     "14<10 rapid 21 2",
+                                 "15<10 call 8 x1",  "18<10 rapid 21 1", "15<10 back",  "14<10 rapid 22 1", "15<10 call 8 x1",
+                                 "18<10 rapid 22 0", "15<10 back",       "10 back",     "11 stop",          "12 end"};
         const QStringList told = one.rest();
         QVERIFY2(told == wanted, qPrintable(told.join("; ")));
         one.control.finish();
@@ -359,14 +346,19 @@ private Q_SLOTS:
         CodeReader reader(mill.machine, reading);
         auto follower = Follower::make(mill.machine, Frame::Identity()).value();
         follower.add(reader);
+        Controller untimed = mill.controller;
+        untimed.timing = {};
+        MoveTimes times(mill.machine, untimed);
+        follower.add(times);
         // A half circle of radius 20 from (40, -50) to (80, -50) through Z -30.
         TextSource text("G0 X100. Z-50.\nG94 G1 X40. F600.\nG18 G3 X80. Z-50. I20. K0.\nG4 P2.\nM30\n");
         QCOMPARE(run_code(context, {"by-itself", &text, nullptr}, {}, follower, reading.findings).value(), std::uint64_t(5));
         QVERIFY2(!reading.findings.has_errors(), qPrintable(shown(reading.findings)));
         QCOMPARE(reading.motions, std::uint64_t(3));
-        QVERIFY(std::abs(reading.rapid - 1.0 / 3) < 1e-12);
-        QVERIFY(std::abs(reading.cutting - (6 + pi * 2)) < 1e-6);
-        QCOMPARE(reading.dwell, 2.0);
+        reading.time = times.take();
+        QVERIFY(std::abs(reading.time.all[TimeCause::rapid] - 1.0 / 3) < 1e-12);
+        QVERIFY(std::abs(reading.time.all.cutting() - (6 + pi * 2)) < 1e-6);
+        QCOMPARE(reading.time.all[TimeCause::dwell], 2.0);
         const std::size_t x = mill.machine.find_joint("X")->value;
         const std::size_t z = mill.machine.find_joint("Z")->value;
         QCOMPARE(reading.readings[x].low, 0.0);

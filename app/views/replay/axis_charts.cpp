@@ -220,6 +220,18 @@ void AxisCharts::set_range(double from, double to)
 
 void AxisCharts::show_whole() { set_range(0, series_ ? series_->whole(over()) : 0); }
 
+void AxisCharts::add_motion(std::size_t joint, std::size_t motion, QVector<double>& keys, QVector<double>& values) const
+{
+    if (over() == CourseOver::time && series_->pause(motion) > 0) {
+        keys.push_back((motion > 0 ? series_->end(CourseOver::time, motion - 1) : 0) + series_->pause(motion));
+        const double stands =
+            motion > 0 ? series_->value(AxisCourse::position, joint, motion - 1) : results_->replayed->track.home()[Eigen::Index(joint)];
+        values.push_back(course() == AxisCourse::position ? shown(joint, stands) : 0);
+    }
+    keys.push_back(series_->end(over(), motion));
+    values.push_back(shown(joint, series_->value(course(), joint, motion)));
+}
+
 void AxisCharts::fill()
 {
     if (!series_) {
@@ -236,8 +248,7 @@ void AxisCharts::fill()
         double low = 1e300;
         double high = -1e300;
         const auto add = [&](std::size_t motion) {
-            keys.push_back(series_->end(over(), motion));
-            values.push_back(shown(joint, series_->value(course(), joint, motion)));
+            add_motion(joint, motion, keys, values);
             low = std::min(low, values.back());
             high = std::max(high, values.back());
         };

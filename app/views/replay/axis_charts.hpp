@@ -50,6 +50,8 @@ private:
     QWidget* build_bar();
     void build_charts();
     void fill();
+    /// Puts where a motion ends into a chart, and how long the machine stood before it.
+    void add_motion(std::size_t joint, std::size_t motion, QVector<double>& keys, QVector<double>& values) const;
     void fill_peaks();
     void colour();
     void set_range(double from, double to);

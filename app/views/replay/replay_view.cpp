@@ -14,6 +14,7 @@
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QPainter>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -21,7 +22,6 @@
 namespace wexilum::app {
 namespace {
 
-constexpr double gauge_scale = 0.9;
 constexpr std::size_t worst_shown = 40;
 constexpr std::size_t chart_pieces = 1500;
 constexpr double highest_share = 250; // %: what is further off is drawn to there, so that the rest stays legible
@@ -72,57 +72,8 @@ Peaks peaks_of(const ReplayTrack& track, std::uint32_t lines, std::size_t most, 
     return out;
 }
 
-BudgetGauge::BudgetGauge(QString name, QWidget* parent) : QWidget(parent), name_(std::move(name))
-{
-    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setMinimumWidth(110);
-    setAccessibleName(name_);
-}
-
-void BudgetGauge::set_value(double value, double budget, int decimals)
-{
-    ratio_ = budget > 0 ? value / budget : 0;
-    text_ = tr("%1 of %2").arg(value, 0, 'f', decimals).arg(budget, 0, 'f', decimals);
-    setAccessibleDescription(text_);
-    update();
-}
-
-QSize BudgetGauge::sizeHint() const
-{
-    return {std::max(QFontMetrics(code_font(gauge_scale)).horizontalAdvance(text_),
-                     QFontMetrics(text_font(gauge_scale)).horizontalAdvance(name_)),
-            44};
-}
-
-void BudgetGauge::clear()
-{
-    ratio_ = -1;
-    text_ = QStringLiteral("—");
-    update();
-}
-
-void BudgetGauge::paintEvent(QPaintEvent*)
-{
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.setFont(text_font(gauge_scale));
-    painter.setPen(colour(tokens().soft));
-    painter.drawText(QRect(0, 0, width(), 15), Qt::AlignLeft | Qt::AlignVCenter, name_);
-    painter.setFont(code_font(gauge_scale));
-    const bool over = ratio_ > 1;
-    painter.setPen(over ? colour_of(State::beyond) : colour(tokens().ink));
-    painter.drawText(QRect(0, 15, width(), 18), Qt::AlignLeft | Qt::AlignVCenter, text_);
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(colour(tokens().line));
-    painter.drawRoundedRect(QRectF(0, 36, width() - 6, 5), 2, 2);
-    if (ratio_ >= 0) {
-        painter.setBrush(over ? colour_of(State::beyond) : colour(tokens().fill));
-        painter.drawRoundedRect(QRectF(0, 36, (width() - 6) * std::clamp(ratio_, 0.01, 1.0), 5), 2, 2);
-    }
-}
-
 ReplayView::ReplayView(Workspace& workspace, Selection& selection, QWidget* parent)
-    : SightView(parent), workspace_(workspace), selection_(selection), refused_(new QLabel), chart_(new QCustomPlot)
+    : SightView(parent), workspace_(workspace), selection_(selection), time_(new TimePane), refused_(new QLabel), chart_(new QCustomPlot)
 {
     setObjectName(QStringLiteral("replay-view"));
     auto* column = new QVBoxLayout(this);
@@ -133,10 +84,19 @@ ReplayView::ReplayView(Workspace& workspace, Selection& selection, QWidget* pare
     refused_->setWordWrap(true);
     refused_->setVisible(false);
     column->addWidget(refused_);
-    column->addWidget(build_figures());
+    auto* deviation = new QWidget;
+    auto* parts = new QVBoxLayout(deviation);
+    parts->setContentsMargins(0, 0, 0, 0);
+    parts->setSpacing(0);
+    parts->addWidget(build_figures());
     build_chart();
-    column->addWidget(chart_, 3);
-    column->addWidget(build_tables(), 2);
+    parts->addWidget(chart_, 3);
+    parts->addWidget(build_tables(), 2);
+    pages_ = new QStackedWidget;
+    pages_->addWidget(deviation);
+    pages_->addWidget(time_);
+    column->addWidget(pages_, 1);
+    connect(time_, &TimePane::line_wanted, this, [this](std::uint32_t line) { Q_EMIT line_wanted(false, line); });
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed}) {
         connect(&workspace, signal, this, &ReplayView::renew_in_sight);
     }
@@ -174,6 +134,14 @@ QWidget* ReplayView::build_bar()
     }
     row->addStretch(1);
     row->addWidget(what_);
+    deviation_ = named_button(tr("Deviation"), QStringLiteral("show-deviation"), tr("How far the program is from the toolpath"));
+    timed_ = named_button(tr("Time"), QStringLiteral("show-time"), tr("How long the program takes, and with what"));
+    for (QPushButton* button : {deviation_, timed_}) {
+        button->setCheckable(true);
+        row->addWidget(button);
+        connect(button, &QPushButton::clicked, this, [this, button] { show_page(button == timed_); });
+    }
+    deviation_->setChecked(true);
     connect(posted_, &QPushButton::clicked, this, [this] {
         loaded_->setChecked(false);
         posted_->setChecked(true);
@@ -364,6 +332,14 @@ void ReplayView::load(const QString& path)
     renew();
 }
 
+void ReplayView::show_page(bool time)
+{
+    deviation_->setChecked(!time);
+    timed_->setChecked(time);
+    what_->setVisible(!time);
+    pages_->setCurrentIndex(time ? 1 : 0);
+}
+
 bool ReplayView::showing_loaded() const { return loaded_->isChecked() && workspace_.compared().loaded(); }
 
 std::shared_ptr<const ReplayedCode> ReplayView::shown() const
@@ -383,6 +359,7 @@ void ReplayView::renew()
         widget->setVisible(there);
     }
     loaded_->setText(there ? QFileInfo(workspace_.compared().loaded()->path).fileName() : tr("Loaded"));
+    time_->show_time(workspace_.results().get());
     const auto replayed = shown();
     worst_->setRowCount(0);
     misfits_->setRowCount(0);

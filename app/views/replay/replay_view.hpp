@@ -4,6 +4,8 @@
 #include "app/models/selection.hpp"
 #include "app/views/code/code_area.hpp"
 #include "app/views/frame/parts.hpp"
+#include "app/views/replay/budget_gauge.hpp"
+#include "app/views/replay/time_pane.hpp"
 #include "core/project/job_run.hpp"
 
 #include <QLabel>
@@ -18,26 +20,9 @@ class QCPItemLine;
 class QCheckBox;
 class QComboBox;
 class QCustomPlot;
+class QStackedWidget;
 
 namespace wexilum::app {
-
-/// A figure with its budget, as a gauge.
-class BudgetGauge final : public QWidget {
-    Q_OBJECT
-public:
-    explicit BudgetGauge(QString name, QWidget* parent = nullptr);
-    void set_value(double value, double budget, int decimals);
-    void clear();
-    [[nodiscard]] QSize sizeHint() const override; ///< room for its text
-
-protected:
-    void paintEvent(QPaintEvent* event) override;
-
-private:
-    QString name_;
-    QString text_;
-    double ratio_ = -1;
-};
 
 /// The largest value of each piece of the code: what a chart draws, with peaks kept.
 struct Peaks {
@@ -55,7 +40,10 @@ public:
     [[nodiscard]] QTableWidget& worst() { return *worst_; }
     [[nodiscard]] QTableWidget& misfits() { return *misfits_; }
     [[nodiscard]] QCustomPlot& chart() { return *chart_; }
+    [[nodiscard]] TimePane& time() { return *time_; }
     void load(const QString& path);
+    /// How long the program takes, or how far it is from the toolpath.
+    void show_page(bool time);
 
 Q_SIGNALS:
     /// A line (from 0) of the posted or of the loaded code is wanted.
@@ -85,6 +73,10 @@ private:
     QPushButton* drop_ = nullptr;
     QCheckBox* unknown_ = nullptr;
     QComboBox* what_ = nullptr;
+    QPushButton* deviation_ = nullptr;
+    QPushButton* timed_ = nullptr;
+    QStackedWidget* pages_ = nullptr;
+    TimePane* time_;
     QLabel* verdict_ = nullptr;
     QLabel* counts_ = nullptr;
     QLabel* refused_;
