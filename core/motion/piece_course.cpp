@@ -16,7 +16,7 @@ struct Knot {
 
 /// Places on the way from an end inwards up to which a speed is held.
 struct Inwards {
-    std::array<Knot, 5> knots; // the first `last` + 1 of them
+    std::array<Knot, 9> knots; // the first `last` + 1 of them
     std::size_t last = 0;
     double rate = 1;
     [[nodiscard]] const Knot& here() const { return knots[last]; }
@@ -80,13 +80,20 @@ void PieceEnd::add(Stay stay, double rate)
         }
     }
     count_ = kept;
+    std::size_t at = count_;
+    for (; at > 0 && stays_[at - 1].square > stay.square; --at) {}
     if (count_ == stays_.size()) { // the two fastest as one
-        Stay& last = stays_[count_ - 1];
-        last = {std::min(last.square, stay.square), std::max(last.length, stay.length)};
-    } else {
-        stays_[count_++] = stay;
+        Stay& slower = at + 1 < count_ ? stays_[count_ - 2] : at < count_ ? stay : stays_[count_ - 1];
+        slower.length = std::max({slower.length, stays_[count_ - 1].length, stay.length});
+        if (at >= count_) {
+            return;
+        }
+        --count_;
     }
-    std::sort(stays_.begin(), stays_.begin() + std::ptrdiff_t(count_), [](const Stay& a, const Stay& b) { return a.square < b.square; });
+    std::copy_backward(stays_.begin() + std::ptrdiff_t(at), stays_.begin() + std::ptrdiff_t(count_),
+                       stays_.begin() + std::ptrdiff_t(count_) + 1);
+    stays_[at] = stay;
+    ++count_;
 }
 
 PieceCourse course_of(const PieceLimits& piece, std::vector<WayPhase>* phases)

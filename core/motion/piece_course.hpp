@@ -40,7 +40,7 @@ public:
     [[nodiscard]] double key() const { return key_; }
 
 private:
-    std::array<Stay, 4> stays_;
+    std::array<Stay, 8> stays_;
     std::size_t count_ = 0;
     double key_ = 1e60;
 };

@@ -35,8 +35,8 @@ void WayPlan::run(std::span<const Piece> pieces, std::size_t count, bool ends)
 void WayPlan::set_rate(bool ends)
 {
     rate_ = 1;
+    fastest_ = 0;
     if (rules_.smoothing > 0) {
-        fastest_ = 0;
         double length = 0;
         for (const Piece& piece : pieces_) {
             fastest_ = piece.length > 0 ? std::max(fastest_, piece.most) : fastest_;
@@ -47,7 +47,7 @@ void WayPlan::set_rate(bool ends)
             rate_ = begins_ && ends ? std::min(rate_, std::cbrt(length / (2 * square(rules_.smoothing)))) : rate_;
         }
     }
-    builds_ = rate_ * rules_.smoothing;
+    builds_ = fastest_ > 0 ? rate_ * rules_.smoothing : 0; // nothing that moves
 }
 
 void WayPlan::limit_pieces()
