@@ -54,7 +54,13 @@ MoveTimes::MoveTimes(const Machine& machine, const Controller& controller, Repla
     ramps_.resize(machine.joints.size());
 }
 
-void MoveTimes::begin_file(const std::string& name) { file_ = name; }
+void MoveTimes::begin_file(const std::string& name)
+{
+    stand();
+    file_ = name;
+    times_ = 1;
+    speed_ = 0;
+}
 
 void MoveTimes::set_operations(std::vector<std::uint32_t> lines, std::vector<std::string> names)
 {
@@ -64,12 +70,11 @@ void MoveTimes::set_operations(std::vector<std::uint32_t> lines, std::vector<std
 }
 
 /// The program's own blocks come in their order.
-std::size_t MoveTimes::operation_of(BlockNumber main_block)
+void MoveTimes::come_to(BlockNumber main_block)
 {
     while (operation_ + 1 < operation_lines_.size() && operation_lines_[operation_ + 1] <= main_block.value) {
         ++operation_;
     }
-    return operation_;
 }
 
 SpentTime& MoveTimes::tool_time()
@@ -93,7 +98,7 @@ void MoveTimes::spend(TimeCause cause, double seconds)
 void MoveTimes::pause(TimeCause cause, double seconds, BlockNumber block)
 {
     stand();
-    operation_of(block);
+    come_to(block);
     spend(cause, seconds);
     pause_ += seconds;
 }
@@ -138,7 +143,7 @@ void MoveTimes::loop_end(BlockNumber /*block*/)
 void MoveTimes::begin(const ReplayMove& move)
 {
     const BlockNumber block = move.called_by.value != 0 ? move.called_by : move.block;
-    operation_of(block);
+    come_to(block);
     if (move.waited > 0) {
         pause(TimeCause::brakes, move.waited, block);
     }
@@ -172,7 +177,7 @@ void MoveTimes::cuts_moved(const FollowedCuts& cuts)
             const ReplayMove move = run.move(i);
             stands_for_rapid = cuts.cut(move, i).stands_for_rapid();
         }
-        put({run.block[i], run.asked[i], run.seconds[i]}, stands_for_rapid, 1);
+        put({run.block[i], run.asked[i], run.seconds[i]}, stands_for_rapid);
     }
 }
 
@@ -232,7 +237,7 @@ void MoveTimes::cut(const ReplayMove& move, double turn, bool stands_for_rapid)
         way_[j] = move.to[Eigen::Index(j)] - move.from[Eigen::Index(j)];
     }
     if (!bent || !timer_) {
-        put({move.block, move.asked, move.seconds}, stands_for_rapid, 1);
+        put({move.block, move.asked, move.seconds}, stands_for_rapid);
         return;
     }
     const double parts = std::max(move.arc ? move.arc->sweep / arc_part : 0, move.tip_solver != nullptr ? turn / turn_part : 0);
@@ -261,9 +266,9 @@ void MoveTimes::cut(const ReplayMove& move, double turn, bool stands_for_rapid)
 }
 
 /// A straight motion of `way_`.
-void MoveTimes::put(const Feeding& feeding, bool stands_for_rapid, std::size_t pieces)
+void MoveTimes::put(const Feeding& feeding, bool stands_for_rapid)
 {
-    put_cut(feeding, stands_for_rapid, pieces);
+    put_cut(feeding, stands_for_rapid, 1);
     if (timer_) {
         WayPiece piece;
         piece.way = way_.data();

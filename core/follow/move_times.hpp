@@ -22,7 +22,7 @@ public:
     /// null.
     MoveTimes(const Machine& machine, const Controller& controller, ReplayTrack* track = nullptr);
 
-    /// The program that the following motions come from, for places of findings.
+    /// The program that the following motions come from, run by a control fresh from its start.
     void begin_file(const std::string& name);
     /// The lines of the program, from 1 and rising, from which on each operation goes, with its name; empty: they are not told apart.
     void set_operations(std::vector<std::uint32_t> lines, std::vector<std::string> names);
@@ -79,10 +79,11 @@ private:
     void pause(TimeCause cause, double seconds, BlockNumber block);
     void spend(TimeCause cause, double seconds);
     [[nodiscard]] SpentTime& tool_time();
-    std::size_t operation_of(BlockNumber main_block);
+    /// Of the operations, to the one at hand there.
+    void come_to(BlockNumber main_block);
     void rapid(const ReplayMove& move);
     void cut(const ReplayMove& move, double turn, bool stands_for_rapid);
-    void put(const Feeding& feeding, bool stands_for_rapid, std::size_t pieces);
+    void put(const Feeding& feeding, bool stands_for_rapid);
     void put_cut(const Feeding& feeding, bool stands_for_rapid, std::size_t pieces);
     void note_ramp(std::size_t joint, BlockNumber block)
     {

@@ -4,6 +4,7 @@
 #include <cmath>
 
 namespace wexilum {
+
 /// Plans what is kept and sends the first of it.
 void WayPlan::run(std::span<const Piece> pieces, std::size_t count, bool ends)
 {

@@ -129,8 +129,10 @@ Result<CodeReading> read_code(const CodeParts& parts, const std::vector<CodeStre
         }
         out.blocks = each.before - options.before;
         out.time = times.take();
-        for (std::size_t i = 0; i < std::min(out.tools.size(), out.time.tools.size()); ++i) {
-            out.tools[i].cutting = out.time.tools[i].time.cutting();
+        // Each change of tool is in both; before the first there may be time without a motion.
+        const std::size_t before = out.time.tools.size() - out.tools.size();
+        for (std::size_t i = 0; i < out.tools.size(); ++i) {
+            out.tools[i].cutting = out.time.tools[before + i].time.cutting();
         }
         for (const Finding& finding : out.time.findings.list()) {
             out.findings.add(finding);

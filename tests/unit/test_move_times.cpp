@@ -3,7 +3,9 @@
 #include "core/controller/controller.hpp"
 #include "core/follow/code_run.hpp"
 #include "core/follow/move_times.hpp"
+#include "core/io/real_files.hpp"
 #include "core/motion/way_timer.hpp"
+#include "core/project/code_parts.hpp"
 #include "core/project/job_run.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/plain_timer.hpp"
@@ -358,6 +360,22 @@ private Q_SLOTS:
         const ProgramTime once = time_of(looped, "M92 L1\nG90 G54 G94 G0 X100.\nX0.\nM93\nM30\n");
         const ProgramTime often = time_of(looped, "M92 L5\nG90 G54 G94 G0 X100.\nX0.\nM93\nM30\n");
         QVERIFY(near(often.all[TimeCause::rapid], 5 * once.all[TimeCause::rapid]));
+    }
+
+    /// A dwell before the first tool is time of none, and shifts nothing.
+    void cutting_is_that_of_its_tool()
+    {
+        const RealFileSystem files;
+        const auto parts =
+            open_code_parts(files, {demo_folder() + "/machines/tarn-3.json", demo_folder() + "/controllers/morrow-m.json", ""});
+        QVERIFY(parts);
+        TextSource text("G4 P500\nT1 M6\nG90 G54 G94 G1 X60. F1200.\nT2 M6\nG1 X0. F600.\nM30\n");
+        const auto reading = read_code(*parts, {{"by-hand.nc", &text, nullptr}}, {});
+        QVERIFY(reading);
+        QCOMPARE(reading->tools.size(), std::size_t(2));
+        QCOMPARE(reading->time.tools.size(), std::size_t(3));
+        QVERIFY(reading->tools[0].cutting > 3 && reading->tools[0].cutting < 3.1);
+        QVERIFY(reading->tools[1].cutting > 6 && reading->tools[1].cutting < 6.1);
     }
 
     void what_joints_and_control_can_not_do()
