@@ -327,7 +327,18 @@ void TestWindowViews::the_time_is_told()
     QCOMPARE(desk.window().selection().line() + 1, desk.window().workspace().results()->posted->run.operation_lines[1]);
     // The strip says it as well.
     QVERIFY(station_state(desk.window().workspace(), Station::code).figure.endsWith(clock_text(replayed.time.all.seconds())));
+    // Of a file from outside its own: without the first tool's seven seconds, and of no operation.
+    QString code = QString::fromStdString(desk.window().workspace().results()->posted->code.lines().text());
+    code.remove(code.indexOf(QStringLiteral(" M6")), 3);
+    const QString outside = desk.folder() + QStringLiteral("/outside.nc");
+    QFile file(outside);
+    QVERIFY(file.open(QIODevice::WriteOnly) && file.write(code.toUtf8()) > 0);
+    file.close();
     desk.click_station(Station::replay);
+    desk.window().replay().load(outside);
+    QTRY_VERIFY(desk.window().workspace().compared().loaded()->replayed);
+    QTRY_VERIFY2(pane.said().contains(QStringLiteral("tool changes 7.0 s")), qPrintable(pane.said()));
+    QVERIFY(table.item(0, 0)->text().startsWith(QStringLiteral("Tools")));
     desk.click("show-deviation");
     QVERIFY(!pane.isVisible());
 }

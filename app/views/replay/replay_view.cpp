@@ -96,7 +96,7 @@ ReplayView::ReplayView(Workspace& workspace, Selection& selection, QWidget* pare
     pages_->addWidget(deviation);
     pages_->addWidget(time_);
     column->addWidget(pages_, 1);
-    connect(time_, &TimePane::line_wanted, this, [this](std::uint32_t line) { Q_EMIT line_wanted(false, line); });
+    connect(time_, &TimePane::line_wanted, this, [this](std::uint32_t line) { Q_EMIT line_wanted(showing_loaded(), line); });
     for (const auto signal : {&Workspace::code_changed, &Workspace::replay_changed, &Workspace::job_changed}) {
         connect(&workspace, signal, this, &ReplayView::renew_in_sight);
     }
@@ -359,8 +359,8 @@ void ReplayView::renew()
         widget->setVisible(there);
     }
     loaded_->setText(there ? QFileInfo(workspace_.compared().loaded()->path).fileName() : tr("Loaded"));
-    time_->show_time(workspace_.results().get());
     const auto replayed = shown();
+    time_->show_time(workspace_.results().get(), replayed.get());
     worst_->setRowCount(0);
     misfits_->setRowCount(0);
     nothing_->setVisible(false);

@@ -150,7 +150,7 @@ TimePane::TimePane(QWidget* parent) : QWidget(parent), total_(new QLabel), detai
             Q_EMIT line_wanted(line - 1);
         }
     });
-    show_time(nullptr);
+    show_time(nullptr, nullptr);
 }
 
 void TimePane::add_head(const QString& name)
@@ -193,7 +193,7 @@ void TimePane::add_row(const QString& name, const SpentTime& time, double longes
     bar->setToolTip(said.join(QLatin1Char('\n')));
 }
 
-void TimePane::show_time(const JobResults* results)
+void TimePane::show_time(const JobResults* results, const ReplayedCode* replayed)
 {
     table_->clearSpans();
     table_->setRowCount(0);
@@ -206,12 +206,12 @@ void TimePane::show_time(const JobResults* results)
     for (std::size_t i = 0; i < parts().size(); ++i) {
         table_->horizontalHeaderItem(first_part + int(i))->setIcon(key_of_part(i));
     }
-    if (results == nullptr || !results->replayed) {
+    if (results == nullptr || replayed == nullptr) {
         total_->setText(tr("The program's time comes with the replay."));
         details_->clear();
         return;
     }
-    const ProgramTime& time = results->replayed->time;
+    const ProgramTime& time = replayed->time;
     total_->setText(tr("%1 on %2").arg(duration_text(time.all.seconds()), QString::fromStdString(results->assembly().machine.name)));
     QStringList details;
     if (!time.ramps) {

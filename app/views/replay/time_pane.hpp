@@ -10,6 +10,10 @@
 #include <utility>
 #include <vector>
 
+namespace wexilum {
+struct ReplayedCode;
+}
+
 namespace wexilum::app {
 
 struct JobResults;
@@ -18,8 +22,8 @@ class TimePane final : public QWidget {
     Q_OBJECT
 public:
     explicit TimePane(QWidget* parent = nullptr);
-    /// Null: there is nothing yet.
-    void show_time(const JobResults* results);
+    /// Of one of the job's codes. Null: there is nothing yet.
+    void show_time(const JobResults* results, const ReplayedCode* replayed);
     [[nodiscard]] QTableWidget& table() { return *table_; }
     [[nodiscard]] QString said() const { return total_->text() + QLatin1Char('\n') + details_->text(); }
 
