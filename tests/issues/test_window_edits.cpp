@@ -74,11 +74,14 @@ void make_active(QWidget& window)
     QVERIFY(QTest::qWaitForWindowActive(&window));
 }
 
-void press_save(QWidget& window)
+/// A shortcut of the window: dialogs before may have left no window active, and shortcuts are those of the active one.
+void press_with_control(QWidget& window, Qt::Key key)
 {
     make_active(window);
-    QTest::keyClick(&window, Qt::Key_S, Qt::ControlModifier);
+    QTest::keyClick(&window, key, Qt::ControlModifier);
 }
+
+void press_save(QWidget& window) { press_with_control(window, Qt::Key_S); }
 
 /// An edit of the setup by its table.
 void edit_setup(Desk& desk, const char* value = "-61")
@@ -204,7 +207,8 @@ void TestWindowEdits::another_project_asks()
             QTimer chooser;
             chooser.setInterval(30);
             connect(&chooser, &QTimer::timeout, [&] {
-                if (auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget())) {
+                if (auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+                    dialog != nullptr && dialog->isVisible()) {
                     chooser.stop();
                     auto* name = dialog->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
                     name->setText(target);
@@ -212,7 +216,7 @@ void TestWindowEdits::another_project_asks()
                 }
             });
             chooser.start();
-            QTest::keyClick(&desk.window(), Qt::Key_O, Qt::ControlModifier);
+            press_with_control(desk.window(), Qt::Key_O);
         } else {
             drop(desk.window(), way == 2 ? target : target + QStringLiteral("/project.json"));
         }
@@ -364,7 +368,7 @@ void TestWindowEdits::what_undo_leaves_is_read_again()
     edit_setup(desk);
     desk.edit(setup_file, QStringLiteral("\"X\": -60"), QStringLiteral("\"X\": -70"));
     QVERIFY(wait_until([&] { return desk.find<QLabel>("message").isVisible(); }));
-    QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+    press_with_control(desk.window(), Qt::Key_Z);
     QVERIFY(wait_until([&] { return document(desk, setup_file).contains(QStringLiteral("\"X\": -70")); }));
     QVERIFY(!desk.window().workspace().documents().is_changed(setup_file));
     const QString theirs = desk.read(setup_file);
@@ -432,7 +436,7 @@ void TestWindowEdits::models_keep_their_word()
     }
     edit_setup(desk);
     QVERIFY(desk.ready());
-    QTest::keyClick(&desk.window(), Qt::Key_Z, Qt::ControlModifier);
+    press_with_control(desk.window(), Qt::Key_Z);
     QVERIFY(desk.ready());
 }
 
