@@ -63,6 +63,146 @@ bool SetupEditor::edit(const QString& label, const std::function<Result<json::Pa
     return workspace_.documents().replace(path_, made->begin, made->end, made->text, label).ok();
 }
 
+namespace {
+
+/// Turns about X, then Y, then Z of the holder (rad), and back.
+Vec3 turns_of(const Mat3& m)
+{
+    const double y = std::atan2(-m(2, 0), std::hypot(m(0, 0), m(1, 0)));
+    return {std::atan2(m(2, 1), m(2, 2)), y, std::atan2(m(1, 0), m(0, 0))};
+}
+Mat3 turned(const Vec3& turns)
+{
+    return (Eigen::AngleAxisd(turns.z(), Vec3::UnitZ()) * Eigen::AngleAxisd(turns.y(), Vec3::UnitY()) *
+            Eigen::AngleAxisd(turns.x(), Vec3::UnitX()))
+        .toRotationMatrix();
+}
+
+} // namespace
+
+double SetupEditor::part_value(std::size_t work, int field) const
+{
+    const Frame& part = setup_->works[work].part;
+    return field < 3 ? part.translation()[field] : turns_of(part.linear())[field - 3];
+}
+
+bool SetupEditor::set_part(std::size_t work, int field, const QString& text)
+{
+    if (!setup_ || work >= setup_->works.size()) {
+        return false;
+    }
+    const Measure measure = field < 3 ? Measure::length : Measure::angle;
+    const auto value = quantity_of(text, measure);
+    if (!value) {
+        Q_EMIT refused(tr("\"%1\" is not a %2; type a number, with or without a unit (mm, in, °, rad)")
+                           .arg(text, field < 3 ? tr("length") : tr("angle")));
+        return false;
+    }
+    if (quantity_text(*value, measure) == quantity_text(part_value(work, field), measure)) {
+        return true;
+    }
+    const Frame& part = setup_->works[work].part;
+    if (field < 3) {
+        Vec3 point = part.translation();
+        point[field] = *value;
+        return edit(tr("position of the part"), [&](const json::Document& d) { return set_part_point(d, work, point); });
+    }
+    Vec3 turns = turns_of(part.linear());
+    turns[field - 3] = *value;
+    const Mat3 m = turned(turns);
+    return edit(tr("turn of the part"), [&](const json::Document& d) { return set_part_directions(d, work, m.col(0), m.col(2)); });
+}
+
+QString SetupEditor::use_of(const std::string& register_name) const
+{
+    const auto& results = workspace_.results();
+    QStringList works;
+    for (std::uint32_t i = 0; results && i < results->assembly().setup.works.size(); ++i) {
+        if (results->assembly().register_of(i) == register_name) {
+            const std::string& id = results->assembly().setup.works[i].id;
+            works += id.empty() ? tr("in use") : QString::fromStdString(id);
+        }
+    }
+    return works.join(QStringLiteral(", "));
+}
+
+// --- works ----------------------------------------------------------------------------------------------------------
+
+WorksModel::WorksModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
+{
+    take();
+    connect(&editor, &SetupEditor::changed, this, [this] {
+        beginResetModel();
+        take();
+        endResetModel();
+    });
+}
+
+void WorksModel::take()
+{
+    const auto& setup = editor_.setup();
+    works_ = setup && !setup->works.front().id.empty() ? setup->works : std::vector<Work>();
+}
+
+int WorksModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(works_.size()); }
+int WorksModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : first_place + 6; }
+
+QVariant WorksModel::data(const QModelIndex& index, int role) const
+{
+    if (!hasIndex(index.row(), index.column())) {
+        return {};
+    }
+    const int column = index.column();
+    if (role == Qt::TextAlignmentRole) {
+        return int((column < first_place ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
+    }
+    if (role == Qt::ToolTipRole && column >= first_place) {
+        return column < first_place + 3 ? tr("origin of the part's frame on its holder")
+                                        : tr("how the part is turned: about X, then Y, then Z of the holder");
+    }
+    if (role != Qt::DisplayRole && role != Qt::EditRole) {
+        return {};
+    }
+    const Work& work = works_[std::size_t(index.row())];
+    switch (column) {
+    case id: return QString::fromStdString(work.id);
+    case holder: return QString::fromStdString(work.holder);
+    case work_offset: return QString::fromStdString(work.work_offset);
+    default: break;
+    }
+    const int field = column - first_place;
+    return quantity_text(editor_.part_value(std::size_t(index.row()), field), field < 3 ? Measure::length : Measure::angle);
+}
+
+QVariant WorksModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    if (orientation != Qt::Horizontal || role != Qt::DisplayRole) {
+        return {};
+    }
+    static const std::array<const char*, 9> names{"work", "held by", "register", "X  mm", "Y  mm", "Z  mm", "about X  °", "about Y  °", "about Z  °"};
+    return section >= 0 && section < int(names.size()) ? tr(names[std::size_t(section)]) : QString();
+}
+
+Qt::ItemFlags WorksModel::flags(const QModelIndex& index) const
+{
+    return index.isValid() ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable : Qt::NoItemFlags;
+}
+
+bool WorksModel::setData(const QModelIndex& index, const QVariant& value, int role)
+{
+    if (role != Qt::EditRole || !hasIndex(index.row(), index.column())) {
+        return false;
+    }
+    const auto row = std::size_t(index.row());
+    if (index.column() >= first_place) {
+        return editor_.set_part(row, index.column() - first_place, value.toString());
+    }
+    static const std::array<const char*, 3> keys{"id", "holder", "work_offset"};
+    const std::string text = value.toString().trimmed().toStdString();
+    return editor_.edit(tr("%1 of %2").arg(headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString(), QString::fromStdString(works_[row].id)),
+                        [&](const json::Document& d) { return set_work_text(d, row, keys[std::size_t(index.column())], text); });
+}
+
 // --- offsets --------------------------------------------------------------------------------------------------------
 
 OffsetsModel::OffsetsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
@@ -79,8 +219,6 @@ void OffsetsModel::take()
 {
     registers_.clear();
     joints_.clear();
-    const auto& results = editor_.workspace().results();
-    used_ = results ? results->assembly().job.work_offset : std::string();
     if (editor_.setup() && editor_.machine() != nullptr) {
         registers_.assign(editor_.setup()->offsets.begin(), editor_.setup()->offsets.end());
         joints_ = editor_.machine()->joints;
@@ -119,7 +257,8 @@ QVariant OffsetsModel::headerData(int section, Qt::Orientation orientation, int 
     }
     if (orientation == Qt::Vertical) {
         const std::string& name = registers_[std::size_t(section)].first;
-        return name == used_ ? tr("%1, in use").arg(QString::fromStdString(name)) : QString::fromStdString(name);
+        const QString use = editor_.use_of(name);
+        return use.isEmpty() ? QString::fromStdString(name) : tr("%1, %2").arg(QString::fromStdString(name), use);
     }
     const Joint& joint = joints_[std::size_t(section)];
     return QString::fromStdString(joint.id) + (joint.kind == JointKind::rotary ? QStringLiteral("  °") : QStringLiteral("  mm"));

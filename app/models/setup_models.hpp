@@ -31,6 +31,13 @@ public:
     /// Makes one edit that `patch` works out from the text as it stands. Tells what is wrong by refused().
     bool edit(const QString& label, const std::function<Result<json::Patch>(const json::Document&)>& patch);
 
+    /// Of a work, by its place in the setup: X, Y and Z of its part on the holder (mm), then how it is turned about X, then Y, then Z of
+    /// the holder (rad). Precondition: setup().
+    [[nodiscard]] double part_value(std::size_t work, int field) const;
+    bool set_part(std::size_t work, int field, const QString& text);
+    /// What a register is the zero of in the job: the works by their ids, or "in use" where they have none; empty: of nothing.
+    [[nodiscard]] QString use_of(const std::string& register_name) const;
+
 Q_SIGNALS:
     void changed();
     void refused(const QString& why);
@@ -41,6 +48,26 @@ private:
     Workspace& workspace_;
     QString path_;
     std::optional<Setup> setup_;
+};
+
+/// The works that a setup lists, with what holds each and where.
+class WorksModel final : public QAbstractTableModel {
+    Q_OBJECT
+public:
+    enum Column { id, holder, work_offset, first_place };
+    explicit WorksModel(SetupEditor& editor, QObject* parent = nullptr);
+    /// 0 where the setup holds one part and lists no works.
+    [[nodiscard]] int rowCount(const QModelIndex& parent = {}) const override;
+    [[nodiscard]] int columnCount(const QModelIndex& parent = {}) const override;
+    [[nodiscard]] QVariant data(const QModelIndex& index, int role) const override;
+    [[nodiscard]] QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+    [[nodiscard]] Qt::ItemFlags flags(const QModelIndex& index) const override;
+    bool setData(const QModelIndex& index, const QVariant& value, int role) override;
+
+private:
+    void take();
+    SetupEditor& editor_;
+    std::vector<Work> works_; ///< as the table shows them
 };
 
 /// Registers by joints.
@@ -61,7 +88,6 @@ private:
     // As the table shows them, whatever the editor has meanwhile:
     std::vector<std::pair<std::string, std::map<std::string, double>>> registers_;
     std::vector<Joint> joints_;
-    std::string used_; ///< the job's register
 };
 
 /// The tool table.

@@ -79,7 +79,7 @@ private:
     void stop(const Pose& pose)
     {
         if (begun_ > 0 && begun_ <= stops_.size()) {
-            stops_[begun_ - 1].push_back({transformed(a_.setup.part, pose), tool_});
+            stops_[begun_ - 1].push_back({transformed(a_.setup.part(), pose), tool_});
         }
     }
     /// The corners of what is reached with each tool in each direction, along the direction and across it.

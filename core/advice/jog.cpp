@@ -57,7 +57,7 @@ bool Jogger::in_chain(JointIndex joint) const
 
 Pose Jogger::pose(const Readings& now) const
 {
-    return transformed(assembly_->setup.part.inverse(), solver_.kinematics().pose(now, length_));
+    return transformed(assembly_->setup.part().inverse(), solver_.kinematics().pose(now, length_));
 }
 
 /// In the work mount's frame.
@@ -65,11 +65,11 @@ Vec3 Jogger::direction(const Readings& now, JogFrame frame, std::size_t axis) co
 {
     const Vec3 unit = Vec3::Unit(Eigen::Index(axis));
     switch (frame) {
-    case JogFrame::part: return assembly_->setup.part.linear() * unit;
+    case JogFrame::part: return assembly_->setup.part().linear() * unit;
     case JogFrame::tool: return solver_.kinematics().tool_from_work(now).linear() * unit;
     case JogFrame::machine: break;
     }
-    const Mount& work = *assembly_->machine.first_mount(MountKind::work);
+    const Mount work = holder_of(*assembly_, posture_.work);
     const Mat3 carried =
         work.parent < 0 ? Mat3(Mat3::Identity()) : Mat3(joint_frames(assembly_->machine, now)[std::size_t(work.parent)].linear());
     return (carried * work.frame.linear()).transpose() * unit;
@@ -322,7 +322,7 @@ std::optional<Jogger::Near> Jogger::nearest(const Readings& now) const
 std::vector<std::optional<double>> Jogger::work_readings(const Readings& now) const
 {
     ProgramFrame frame(*assembly_);
-    frame.change_solver(solver_);
+    frame.change_solver(solver_, posture_.work);
     frame.set_length_shift(length_);
     frame.take_sums(now);
     const Readings shown = frame.program_values(now);

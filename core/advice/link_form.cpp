@@ -241,7 +241,7 @@ LinkItems with_split(const LinkItems& items, std::size_t at, const std::vector<L
     } else if (step.to == LinkTarget::clear || step.to == LinkTarget::start) {
         std::vector<JointIndex> rotary;
         std::vector<JointIndex> across;
-        for (const JointIndex j : joints_between(assembly.machine, assembly.posture_of(operation))) {
+        for (const JointIndex j : joints_of(assembly, assembly.posture_of(operation))) {
             const bool turns = assembly.machine.joints[j.value].kind == JointKind::rotary;
             (turns ? rotary : across).push_back(j);
             if (!turns && assembly.machine.retract == j) {

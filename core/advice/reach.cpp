@@ -197,7 +197,6 @@ std::vector<std::string> reach_remarks(const Machine& machine)
 std::vector<std::string> box_remarks(const Assembly& assembly)
 {
     std::vector<Lack> lacks;
-    const Box box = box_of(assembly.setup.stock);
     PostureFollower postures(assembly);
     std::vector<Vec3> done;
     double tool_length = 0;
@@ -214,9 +213,14 @@ std::vector<std::string> box_remarks(const Assembly& assembly)
             tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
         }
         const Pose* end = end_pose(record.data);
-        if (end == nullptr || lacks.empty() || assembly.setup.stock.empty()) {
+        if (end == nullptr || lacks.empty()) {
             continue;
         }
+        const auto& stock = assembly.setup.works[assembly.posture_of(lacks.size() - 1).work].stock;
+        if (stock.empty()) {
+            continue;
+        }
+        const Box box = box_of(stock);
         Pose pose = *end;
         if (postures.any()) {
             (void)postures.motion(pose, std::holds_alternative<record::Rapid>(record.data));
@@ -232,7 +236,7 @@ std::vector<std::string> box_remarks(const Assembly& assembly)
         const InverseSolver& solver = postures.any() ? postures.solver() : *assembly.solver;
         bool missed = false;
         for (const Vec3& corner : facing(box, pose.axis)) {
-            const auto over = beyond(solver, assembly.machine, transformed(assembly.setup.part, {corner, pose.axis}), tool_length);
+            const auto over = beyond(solver, assembly.machine, transformed(assembly.setup.part(), {corner, pose.axis}), tool_length);
             missed = missed || over;
             if (over && over->beyond > lack.worst.beyond) {
                 lack.worst = *over;

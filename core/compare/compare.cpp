@@ -11,13 +11,33 @@ constexpr std::size_t farthest_tool_change = 200000; // items: further ahead the
 
 } // namespace
 
-Comparer::Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report,
+Comparer::Comparer(const Task& task, Follower& follower, ExpectedPath& path, ReplayReport& report,
                    const std::vector<MotionListener*>& observers)
     : task_(task), follower_(follower), log_(task.machine, path, report, observers), budget_(task), place_(path),
       records_(task, follower, budget_, log_), states_(task, follower, budget_, place_, log_),
       links_(task, follower, budget_, place_, records_, log_), cuts_(task, follower, budget_, place_, records_, states_, links_, log_),
       holes_(task, place_, records_, states_, links_, log_), together_(task, follower, budget_, place_, records_, states_, log_)
-{}
+{
+    (void)go_over();
+}
+
+bool Comparer::go_over()
+{
+    if (task_.setup.works.size() == 1) {
+        return false;
+    }
+    const Expected* item = place_.current();
+    if (item == nullptr || item->posture == nullptr || item->posture->work == work_) {
+        return false;
+    }
+    if (follower_.last_readings().size() > 0 && !links_.retracted(follower_.last_readings())) {
+        links_.leave_work(work_);
+    }
+    work_ = item->posture->work;
+    follower_.follow_work(work_);
+    place_.forget_link();
+    return true;
+}
 
 void Comparer::leave_uncovered(std::size_t from, std::size_t to)
 {
@@ -79,6 +99,7 @@ void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
     place_.go_to(at);
     place_.advance({});
     place_.forget_link();
+    (void)go_over();
 }
 
 /// Whether the tool is in its cut: the path goes on cutting from here, and nothing has retracted.
@@ -125,6 +146,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
                   item, block);
     }
     place_.skip();
+    (void)go_over();
 }
 
 void Comparer::stop(BlockNumber block, bool optional)
@@ -139,6 +161,7 @@ void Comparer::stop(BlockNumber block, bool optional)
     }
     check_added("stop", block);
     place_.skip();
+    (void)go_over();
 }
 
 void Comparer::loop(BlockNumber block, double count)
@@ -172,6 +195,7 @@ void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& r
     if (states_.stands_as(*item->posture, mount, readings)) { // otherwise another message has to follow
         place_.skip();
         place_.forget_link();
+        (void)go_over();
     }
 }
 
@@ -182,12 +206,21 @@ void Comparer::moved(const Followed& motion)
     const SeenMotion seen = records_.see(motion, budget_);
     log_.note_motion(move);
     cuts_.pass_tiny(&seen);
+    if (links_.leaving()) {
+        links_.check_leaving(seen);
+    }
     const bool cuts = move.feed && (!seen.stands_for_rapid || cuts_.ends_on_path(seen));
     if (move.feed) {
         states_.begin(seen, cuts);
     }
     const bool drills = place_.hole || (place_.current() != nullptr && place_.current()->kind == Expected::Kind::hole);
-    if (drills && holes_.take(seen)) {
+    const bool drilled = drills && holes_.take(seen);
+    if (drills && !drilled && go_over()) { // it has left the last hole of the work: where it leads is to be seen from the next
+        moved(follower_.seen_again(move));
+        return;
+    }
+    if (drilled) {
+        (void)go_over();
         return;
     }
     if (cuts) {
@@ -195,6 +228,7 @@ void Comparer::moved(const Followed& motion)
     } else {
         links_.rapid(seen);
     }
+    (void)go_over();
 }
 
 void Comparer::cuts_moved(const FollowedCuts& cuts)
@@ -203,6 +237,7 @@ void Comparer::cuts_moved(const FollowedCuts& cuts)
         const ReplayMove move = cuts.run.move(at);
         moved(cuts.cut(move, at));
     });
+    (void)go_over();
 }
 
 void Comparer::finish()

@@ -16,8 +16,9 @@ namespace wexilum {
 
 class Comparer final : public MotionListener {
 public:
-    /// Everything must outlive the comparer. `follower`: the one that it is to listen to. Observers get what is measured.
-    Comparer(const Task& task, const Follower& follower, ExpectedPath& path, ReplayReport& report,
+    /// Everything must outlive the comparer. `follower`: the one that it is to listen to; it is told which work the path is at. Observers
+    /// get what is measured.
+    Comparer(const Task& task, Follower& follower, ExpectedPath& path, ReplayReport& report,
              const std::vector<MotionListener*>& observers = {});
 
     /// The file that the following blocks come from, for places.
@@ -34,13 +35,15 @@ public:
     void finish();
 
 private:
+    /// From the next motion on all is seen from the work that the path waits for; whether that is another one.
+    bool go_over();
     [[nodiscard]] bool inside_cut();
     void check_added(const char* what, BlockNumber block);
     void leave_uncovered(std::size_t from, std::size_t to);
     void leave_uncovered(const Expected& item);
 
     const Task& task_;
-    const Follower& follower_;
+    Follower& follower_;
     CompareLog log_;
     BudgetRule budget_;
     PathPlace place_;
@@ -50,6 +53,7 @@ private:
     CutCheck cuts_;
     HoleCheck holes_;
     CutsTogether together_;
+    std::uint32_t work_ = 0; ///< that the path is at
     bool looped_ = false;
 };
 

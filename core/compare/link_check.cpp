@@ -49,8 +49,7 @@ bool LinkCheck::retracted(const Readings& readings)
 /// Part's frame: along a tool; up, where it is a blade that stands along its cut.
 Vec3 LinkCheck::out_of_work(const ReplayMove& move, const Pose& from) const
 {
-    const Kinematics& kinematics = follower_.chain(move.mount).kinematics;
-    return kinematics.blade() ? Vec3(task_.setup.part.linear().transpose() * kinematics.out_of_work(move.from)) : from.axis;
+    return follower_.out_of_work(follower_.work(), move.mount, move.from, from);
 }
 
 LinkCheck::Way LinkCheck::way_of(const SeenMotion& seen) const
@@ -61,6 +60,51 @@ LinkCheck::Way LinkCheck::way_of(const SeenMotion& seen) const
     out.rise = out.out.dot(way);
     out.side = (way - out.out * out.rise).norm();
     return out;
+}
+
+void LinkCheck::leave_work(std::uint32_t work) { left_ = {work, place_.front()}; }
+
+/// Seen from the work that is left.
+LinkCheck::Way LinkCheck::way_from(const Left& left, const ReplayMove& move) const
+{
+    const Pose from = follower_.pose_at_work(left.work, move.mount, move.from, move.tool_length);
+    const Vec3 way = follower_.pose_at_work(left.work, move.mount, move.to, move.tool_length).tip - from.tip;
+    Way out;
+    out.out = follower_.out_of_work(left.work, move.mount, move.from, from);
+    out.rise = out.out.dot(way);
+    out.side = (way - out.out * out.rise).norm();
+    return out;
+}
+
+void LinkCheck::check_leaving(const SeenMotion& seen)
+{
+    const ReplayMove& m = seen.move;
+    const Left left = *left_;
+    if (retracted(m.from) || retracted(m.to)) {
+        left_.reset();
+    }
+    check_retract(seen);
+    if (retracted(m.from)) {
+        return;
+    }
+    const Way way = way_from(left, m);
+    const double least = 2 * m.length_increment;
+    const bool out = seen.turn <= 1e-9 && way.side <= least && way.rise > 0 && (m.together() || m.feed);
+    const bool away = only_retracts(m) && retracted(m.to);
+    if (seen.turn > 1e-9 || !(out || away)) {
+        const std::string& id = task_.setup.works[left.work].id;
+        log_.find(Severity::error, "work-left-low", id,
+                  fmt::format("the tool goes on to another work before it has retracted from {}", id),
+                  "bring the joint that retracts home before the next work", place_.current(), m.block, way.side);
+        return;
+    }
+    const Vec3 from = follower_.pose_at_work(left.work, m.mount, m.from, m.tool_length).tip;
+    if (away && task_.machine.mounts[m.mount].attachment && way.side > least && left.front &&
+        *left.front - way.out.dot(from) > 2 * seen.budget.tip + 1e-3) {
+        log_.find(Severity::error, "across-while-in", "",
+                  fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", *left.front - way.out.dot(from)),
+                  "go out along the tool before the retract", place_.current(), m.block, *left.front - way.out.dot(from));
+    }
 }
 
 /// Sent to a machine position, the joint that retracts goes all the way home.
@@ -97,6 +141,9 @@ bool LinkCheck::only_retracts(const ReplayMove& move)
 
 void LinkCheck::check_way(const SeenMotion& seen)
 {
+    if (left_) {
+        return; // check_leaving() has seen it
+    }
     const ReplayMove& m = seen.move;
     const bool stays_retracted = retracted(m.from) && retracted(m.to);
     check_retract(seen);
@@ -284,9 +331,15 @@ void LinkCheck::check_across(const SeenMotion& seen)
     }
 }
 
+bool LinkCheck::of_this_work(const Expected& item) const { return item.posture == nullptr || item.posture->work == follower_.work(); }
+
 bool LinkCheck::match(const SeenMotion& seen)
 {
-    for (std::size_t i = place_.next(); place_.item(i) != nullptr && place_.item(i)->kind == Expected::Kind::rapid; ++i) {
+    const auto waits_for_rapid = [&](std::size_t i) {
+        const Expected* item = place_.item(i);
+        return item != nullptr && item->kind == Expected::Kind::rapid && of_this_work(*item);
+    };
+    for (std::size_t i = place_.next(); waits_for_rapid(i); ++i) {
         const Pose& wanted = place_.item(i)->piece.to;
         const Deviation d{(seen.to.tip - wanted.tip).norm(), angle_between(seen.to.axis, wanted.axis)};
         if (i == place_.next()) {
@@ -313,7 +366,7 @@ bool LinkCheck::match(const SeenMotion& seen)
         records_.reached(seen, *place_.item(i), d);
         place_.advance(seen.to);
         // The same place again is reached as well.
-        while (place_.current() != nullptr && place_.current()->kind == Expected::Kind::rapid &&
+        while (waits_for_rapid(place_.next()) &&
                fits(deviation_at(place_.current()->piece, 1, seen.to), seen.budget)) {
             records_.reached(seen, *place_.current(), deviation_at(place_.current()->piece, 1, seen.to));
             place_.advance(seen.to);

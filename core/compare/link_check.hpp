@@ -17,6 +17,11 @@ public:
 
     /// A rapid, or a feed that stands for one.
     void rapid(const SeenMotion& seen);
+    /// The path has gone over to another work: until the joint that retracts is at home, the tool may only leave the one that it was at.
+    void leave_work(std::uint32_t work);
+    [[nodiscard]] bool leaving() const { return left_.has_value(); }
+    /// What a motion does meanwhile, rapid or not.
+    void check_leaving(const SeenMotion& seen);
     /// How it may move.
     void check_way(const SeenMotion& seen);
     /// One along the tool: below `level` along `out` its joints must keep the tip on the straight way.
@@ -30,7 +35,7 @@ public:
     void finish();
 
     /// Rapids are none of its cuts.
-    [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& /*state*/) const override { return true; }
+    [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& /*state*/) const override { return !left_; }
 
 private:
     /// A rapid that does not stay retracted, by the tool.
@@ -39,9 +44,16 @@ private:
         double rise = 0; ///< mm, along it
         double side = 0; ///< mm, across
     };
+    /// Whether an item is of the work that motions are seen from.
+    [[nodiscard]] bool of_this_work(const Expected& item) const;
     [[nodiscard]] std::optional<std::size_t> away_joint();
     [[nodiscard]] Vec3 out_of_work(const ReplayMove& move, const Pose& from) const;
     [[nodiscard]] Way way_of(const SeenMotion& seen) const;
+    struct Left {
+        std::uint32_t work = 0;
+        std::optional<double> front; ///< mm: how far the path came along the tool there
+    };
+    [[nodiscard]] Way way_from(const Left& left, const ReplayMove& move) const;
     void check_retract(const SeenMotion& seen);
     [[nodiscard]] bool only_retracts(const ReplayMove& move);
     void check_sideways(const SeenMotion& seen, const Way& way);
@@ -57,6 +69,7 @@ private:
     const BudgetRule& budget_;
     PathPlace& place_;
     RecordCheck& records_;
+    std::optional<Left> left_;
     std::vector<BlockNumber> strayed_; ///< by joint: the rapid behind the last record that has left it away from home; 0: none
 };
 

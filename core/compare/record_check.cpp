@@ -11,7 +11,7 @@
 namespace wexilum {
 
 RecordCheck::RecordCheck(const Task& task, const Follower& follower, const BudgetRule& budget, CompareLog& log)
-    : PathCheck(log), task_(task), follower_(follower), budget_(budget), in_work_(task.setup.part)
+    : PathCheck(log), task_(task), follower_(follower), budget_(budget), in_work_(task.setup.part())
 {}
 
 bool RecordCheck::leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& state) const

@@ -100,7 +100,7 @@ void StateCheck::check(const SeenMotion& seen, const Expected& item)
 void StateCheck::check_kerf(const SeenMotion& seen)
 {
     const Tool* tool = follower_.chain(seen.move.mount).kinematics.blade() ? task_.setup.find_tool(seen.move.tool) : nullptr;
-    const Body* body = tool != nullptr ? kerf_.reached(seen.from, seen.to, *tool) : nullptr;
+    const Body* body = tool != nullptr ? kerf_.reached(seen.from, seen.to, *tool, follower_.work()) : nullptr;
     if (body != nullptr) {
         log_.find(Severity::error, "reaches-kept", body->id,
                   fmt::format("the blade reaches {}, which is not to be cut", body->id.empty() ? "a body" : body->id),

@@ -11,7 +11,7 @@ NativeEvents::NativeEvents(const Assembly& assembly, const Outline& outline, Pla
     : assembly_(assembly), outline_(outline), findings_(findings), files_(files), joint_names_(assembly.joint_names()),
       emitter_(assembly.dialect, assembly.controller, joint_names_, sink, own_thread), motion_(assembly, emitter_, findings, files),
       cycles_(assembly, emitter_, motion_), subprograms_(assembly, emitter_, motion_, findings), notes_(emitter_, findings, files),
-      excursions_(assembly.setup.part), course_(assembly, outline, motion_.log()), spindle_(assembly, emitter_, motion_, notes_),
+      excursions_(assembly.setup.part()), course_(assembly, outline, motion_.log()), spindle_(assembly, emitter_, motion_, notes_),
       path_(assembly, plan, motion_, cycles_, course_, notes_, excursions_, [this] { records_.ready(); }),
       statements_(assembly, emitter_, motion_, cycles_, spindle_), state_(assembly, emitter_, course_, spindle_, path_),
       sections_(assembly, emitter_, statements_, state_, course_, notes_, *this),
@@ -165,7 +165,7 @@ void NativeEvents::happen(EventKind kind)
     case EventKind::retract: motion_.retract(); return;
     case EventKind::rotary_home: motion_.rotary_home(); return;
     case EventKind::work_offset: {
-        const std::string& word = assembly_.dialect.work_offsets.at(assembly_.job.work_offset);
+        const std::string& word = assembly_.dialect.work_offsets.at(register_here());
         emitter_.emit({StatementKind::state, {{Role::offset, 0, Quantity::whole, 0, &word}}});
         emitter_.forget(Role::axes);
         return;
@@ -194,7 +194,7 @@ void NativeEvents::act(SectionAction action)
         end_subprogram();
         subprograms_.write();
         return;
-    case SectionAction::work_offset: happen_or_hand_over(EventKind::work_offset, &assembly_.job.work_offset); return;
+    case SectionAction::work_offset: happen_or_hand_over(EventKind::work_offset, &register_here()); return;
     }
 }
 

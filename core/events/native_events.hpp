@@ -41,6 +41,7 @@ private:
     void happen_or_hand_over(EventKind kind, const std::string* field = nullptr);
     void leave_work() { happen_or_hand_over(EventKind::retract); }
     void end_subprogram();
+    [[nodiscard]] const std::string& register_here() const { return assembly_.register_of(motion_.place().posture().work); }
     void check_written();
 
     const Assembly& assembly_;

@@ -26,7 +26,7 @@ void ExcursionList::add(const std::vector<std::pair<Pose, bool>>& rapid_or_feed,
 PathMotion::PathMotion(const Assembly& assembly, PlanReader& plan, MotionWriter& motion, CycleWriter& cycles, const RunCourse& course,
                        EventNotes& notes, ExcursionList& excursions, std::function<void()> ready)
     : WritePart(motion.log()), assembly_(assembly), plan_(plan), motion_(motion), cycles_(cycles), course_(course), notes_(notes),
-      excursions_(excursions), ready_(std::move(ready)), in_work_(assembly.setup.part)
+      excursions_(excursions), ready_(std::move(ready)), in_work_(assembly.setup.part())
 {}
 
 void PathMotion::set_feed(FeedMode mode, double value)

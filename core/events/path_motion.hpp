@@ -42,7 +42,7 @@ public:
     {
         const Planned& planned = *choice_;
         if (begin_cut(curve.to, planned)) {
-            piece(arc_piece(assembly_.setup.part, *pose_, curve), planned);
+            piece(arc_piece(assembly_.setup.part(), *pose_, curve), planned);
         }
         pose_ = curve.to;
         pose_in_work_.reset();

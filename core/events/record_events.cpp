@@ -192,10 +192,16 @@ void RecordEvents::on(const record::PostureChange& r)
         return !parts_.assembly.machine.joints[held.joint.value].by_hand &&
                std::abs(parts_.motion.place().now()[Eigen::Index(held.joint.value)] - held.reading) > 1e-9;
     });
-    if (moves) {
+    if (moves || r.other_work) {
         parts_.leave_work();
     }
+    if (r.other_work) {
+        parts_.motion.retract(); // whatever the links or a rule make of it
+    }
     parts_.motion.change_posture(r.posture, solvers_.of(r.posture));
+    if (r.other_work) {
+        parts_.actions.act(SectionAction::work_offset);
+    }
     if (!(after.gearing == before.gearing)) {
         parts_.spindle.forget_speed();
     }

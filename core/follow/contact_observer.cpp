@@ -118,6 +118,17 @@ Result<ContactObserver> ContactObserver::make(const Machine& machine, const Setu
         return set.error();
     }
     out.set_.emplace(std::move(*set));
+    std::vector<int> carriers;
+    for (std::uint32_t work = 0; work < setup.works.size(); ++work) {
+        const auto held = machine.find_work_mount(setup.works[work].holder);
+        const int carrier = held ? machine.mounts[*held].parent : -1;
+        const auto found = std::find(carriers.begin(), carriers.end(), carrier);
+        out.cut_of_.push_back(std::size_t(found - carriers.begin()));
+        if (found == carriers.end()) {
+            carriers.push_back(carrier);
+            out.cut_.push_back({work, {}});
+        }
+    }
     return out;
 }
 
@@ -185,11 +196,26 @@ void ContactObserver::moved(const Followed& motion)
         report_rapid_in_stock(motion);
     }
     if (cuts) {
-        Pose begin = motion.from;
-        const int parts = move.arc ? std::max(2, int(std::ceil(move.arc->length()))) : 1;
+        note_cut(motion);
+    }
+}
+
+Pose ContactObserver::pose_from(const Followed& motion, std::uint32_t work, double u)
+{
+    const ReplayMove& move = motion.move;
+    return work == motion.by.work() ? motion.at(u) : motion.by.pose_at_work(work, move.mount, move.at(u), move.tool_length);
+}
+
+void ContactObserver::note_cut(const Followed& motion)
+{
+    const ReplayMove& move = motion.move;
+    const int parts = move.arc ? std::max(2, int(std::ceil(move.arc->length()))) : 1;
+    for (CutTogether& together : cut_) {
+        const bool here = together.work == motion.by.work();
+        Pose begin = here ? motion.from : pose_from(motion, together.work, 0);
         for (int i = 1; i <= parts; ++i) {
-            const Pose end = i == parts ? motion.to : motion.at(double(i) / parts);
-            cut_.cut(begin, end, radius_of(move));
+            const Pose end = i == parts && here ? motion.to : pose_from(motion, together.work, double(i) / parts);
+            together.places.cut(begin, end, radius_of(move));
             begin = end;
         }
     }
@@ -278,23 +304,23 @@ void ContactObserver::report_rapid_in_stock(const Followed& motion)
             "standing", move.block);
         return;
     }
-    std::optional<Kinematics> blade;
-    if (machine_.mounts[move.mount].blade) {
-        blade = Kinematics::make(machine_, {move.mount, {}}).value();
-    }
     const double radius = radius_of(move);
     const double way = (motion.at(1).tip - motion.at(0).tip).norm();
     const int parts = std::clamp(int(std::ceil(way / stock_step)), 1, 2000);
     int inside = 0;
     for (int i = 0; i <= parts; ++i) {
         const double u = double(i) / parts;
-        const Pose pose = motion.at(u);
         const Readings at = move.at(u);
-        if (cut_.reached(pose, blade ? Vec3(setup_.part.linear().transpose() * blade->out_of_work(at)) : pose.axis, radius)) {
-            continue;
+        std::vector<bool> gone;
+        for (const CutTogether& together : cut_) {
+            const Pose pose = pose_from(motion, together.work, u);
+            gone.push_back(together.places.reached(pose, motion.by.out_of_work(together.work, move.mount, at, pose), radius));
         }
         bool touches = false;
         for (std::size_t s = set_->stock(); s < watch().solids().size() && !touches; ++s) {
+            if (gone[cut_of_[set_->work_of_stock(s)]]) {
+                continue;
+            }
             touches = watch().apart(set_->cutter(), s, at) <= 0;
             if (touches && inside == 0) {
                 note(move, {set_->stock_pairs().front(), set_->cutter(), s, u, 0}, at);
@@ -321,7 +347,7 @@ Result<ContactReport> check_contacts(const CodeContext& context, const std::vect
         if (!observer) {
             return observer.error();
         }
-        auto follower = Follower::make(context.machine, setup.part, context.machine.find_work_mount(setup.holder));
+        auto follower = Follower::make(context.machine, setup);
         if (!follower) {
             return follower.error();
         }

@@ -78,6 +78,9 @@ private:
     /// Of the tool that cuts; 0 for a blade.
     [[nodiscard]] double radius_of(const ReplayMove& move) const;
     void report_rapid_in_stock(const Followed& motion);
+    /// At a fraction of a motion, seen from a work.
+    [[nodiscard]] static Pose pose_from(const Followed& motion, std::uint32_t work, double u);
+    void note_cut(const Followed& motion);
     void add(Finding finding, const std::string& subject, BlockNumber block);
     /// Follows joints in proportion and notes where each meeting is.
     void follow(const Readings& from, const Readings& to, double slack);
@@ -89,7 +92,13 @@ private:
     std::optional<ContactSet> set_;
     std::string file_;
     ContactSources sources_;
-    CutPlaces cut_;
+    /// Where works have been cut that the same joint carries, all seen from the first of them.
+    struct CutTogether {
+        std::uint32_t work = 0;
+        CutPlaces places;
+    };
+    std::vector<CutTogether> cut_;
+    std::vector<std::size_t> cut_of_; ///< by work: its place there
     std::vector<Meeting> meetings_;
     std::vector<Readings> stands_; ///< of the meetings
     std::vector<ContactPlace> places_;

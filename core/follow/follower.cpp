@@ -2,8 +2,11 @@
 
 #include "core/motion/rapid_way.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace wexilum {
 
@@ -40,35 +43,75 @@ void MotionListener::cuts_moved(const FollowedCuts& cuts)
     }
 }
 
-Result<Follower> Follower::make(const Machine& machine, const Frame& part, std::optional<std::uint32_t> work)
+Result<Follower> Follower::make(const Machine& machine, const Frame& part)
 {
     if (auto rest = Kinematics::make(machine); !rest) {
         return rest.error();
     }
     Follower out(machine, part);
-    for (std::uint32_t i = 0; i < machine.mounts.size(); ++i) {
-        std::optional<Chain>& chain = out.chains_.emplace_back();
-        if (machine.mounts[i].kind != MountKind::tool) {
+    out.add_work(*machine.first_mount(MountKind::work));
+    return out;
+}
+
+Result<Follower> Follower::make(const Machine& machine, const Setup& setup)
+{
+    auto out = make(machine, setup.part());
+    if (!out || setup.works.front().holder.empty()) { // nothing is said of it
+        return out;
+    }
+    out->chains_.clear();
+    for (std::size_t work = 0; work < setup.works.size(); ++work) {
+        const auto held = holding(machine, setup, work);
+        if (!held) {
+            return Error{ErrorKind::value,
+                         fmt::format("the part is held by \"{}\", which is not a work mount of the machine", setup.works[work].holder),
+                         setup.works[work].place, "name one under \"part\""};
+        }
+        out->add_work(*held);
+    }
+    return out;
+}
+
+void Follower::add_work(const Mount& work)
+{
+    auto& chains = chains_.emplace_back();
+    for (std::uint32_t i = 0; i < machine_->mounts.size(); ++i) {
+        std::optional<Chain>& chain = chains.emplace_back();
+        if (machine_->mounts[i].kind != MountKind::tool) {
             continue;
         }
-        auto kinematics = Kinematics::make(machine, {i, {}}, work);
-        if (!kinematics) {
-            return kinematics.error();
-        }
-        chain = Chain{std::move(*kinematics), {}};
+        chain = Chain{Kinematics::make(*machine_, {i, {}}, work), {}};
         for (const auto& link : chain->kinematics.links()) {
-            const Joint& joint = machine.joints[link.joint.value];
+            const Joint& joint = machine_->joints[link.joint.value];
             if (joint.kind == JointKind::rotary && !joint.by_hand) {
                 chain->turning.push_back(link.joint);
             }
         }
     }
-    return out;
+}
+
+/// What was known of the last motion's end is seen from another part.
+void Follower::take_work()
+{
+    if (std::exchange(work_, next_work_) != next_work_) {
+        end_.resize(0);
+    }
 }
 
 Pose Follower::pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers) const
 {
     return in_part_(chain(mount).kinematics.pose_and_levers(readings, tool_length, levers));
+}
+
+Pose Follower::pose_at_work(std::uint32_t work, std::uint32_t mount, const Readings& readings, double tool_length) const
+{
+    return in_part_(chains_[work][mount]->kinematics.pose(readings, tool_length));
+}
+
+Vec3 Follower::out_of_work(std::uint32_t work, std::uint32_t mount, const Readings& readings, const Pose& pose) const
+{
+    const Kinematics& kinematics = chains_[work][mount]->kinematics;
+    return kinematics.blade() ? Vec3(in_part_.turned(kinematics.out_of_work(readings))) : pose.axis;
 }
 
 std::vector<Vec3> Follower::corners(const ReplayMove& move, bool together) const
@@ -122,7 +165,13 @@ void Follower::take(const Happening& happening)
     }
 }
 
-void Follower::follow(const ReplayMove& move)
+Followed Follower::seen_again(const ReplayMove& move)
+{
+    take_work();
+    return followed(move);
+}
+
+Followed Follower::followed(const ReplayMove& move)
 {
     Readings levers = Readings::Zero(move.to.size());
     const Pose to = pose_of(move.mount, move.to, move.tool_length, &levers);
@@ -133,6 +182,13 @@ void Follower::follow(const ReplayMove& move)
     }
     end_ = move.to;
     end_at(move, to);
+    return motion;
+}
+
+void Follower::follow(const ReplayMove& move)
+{
+    take_work();
+    const Followed motion = followed(move);
     for (MotionListener* listener : listeners_) {
         listener->moved(motion);
     }
@@ -140,6 +196,7 @@ void Follower::follow(const ReplayMove& move)
 
 void Follower::follow(const CutRun& run)
 {
+    take_work();
     const std::size_t count = run.count;
     std::fill_n(cut_turns_.begin(), count, 0);
     for (const JointIndex joint : chain(run.common.mount).turning) {

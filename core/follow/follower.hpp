@@ -4,6 +4,7 @@
 #include "core/control/happening.hpp"
 #include "core/geometry/path_piece.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/setup/setup.hpp"
 
 #include <optional>
 #include <vector>
@@ -55,23 +56,36 @@ public:
 
 class Follower {
 public:
-    /// `part`: the part's frame seen from the work mount. `work`: the work mount by its place in Machine::mounts; none: the first.
-    /// An Error of kind value where the machine lacks a tool mount or a work mount. The machine must outlive the follower.
-    static Result<Follower> make(const Machine& machine, const Frame& part, std::optional<std::uint32_t> work = std::nullopt);
+    /// `part`: the part's frame seen from the machine's first work mount. An Error of kind value where the machine lacks a tool mount or a
+    /// work mount. The machine must outlive the follower.
+    static Result<Follower> make(const Machine& machine, const Frame& part);
+    /// For the works of a setup, of which the first is followed. An Error too where the machine lacks the mount of one.
+    static Result<Follower> make(const Machine& machine, const Setup& setup);
 
     /// Listeners are called in the order in which they are added; they must outlive the follower's use.
     void add(MotionListener& listener) { listeners_.push_back(&listener); }
     void take(const Happening& happening);
 
-    /// The machine with one of its tool mounts, everything in it free.
+    /// From the next motion on, poses are seen from this part: a work by its place in the setup.
+    void follow_work(std::uint32_t work) { next_work_ = work; }
+    /// The motion that came last, from the work that is to be followed next.
+    [[nodiscard]] Followed seen_again(const ReplayMove& move);
+    /// The work that the last motion was seen from.
+    [[nodiscard]] std::uint32_t work() const { return work_; }
+
+    /// The machine with one of its tool mounts and what holds the work, everything in it free.
     struct Chain {
         Kinematics kinematics;
         std::vector<JointIndex> turning; ///< rotary joints that the control moves
     };
-    /// Precondition: a tool mount.
-    [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[mount]; }
+    /// Of the work that is followed. Precondition: a tool mount.
+    [[nodiscard]] const Chain& chain(std::uint32_t mount) const { return *chains_[work_][mount]; }
     /// Part's frame. `levers` may be null; otherwise as in Kinematics.
     [[nodiscard]] Pose pose_of(std::uint32_t mount, const Readings& readings, double tool_length, Readings* levers = nullptr) const;
+    /// The same in the frame of another part.
+    [[nodiscard]] Pose pose_at_work(std::uint32_t work, std::uint32_t mount, const Readings& readings, double tool_length) const;
+    /// Along a tool; up, where it is a blade that stands along its cut. Frame of the part of a work.
+    [[nodiscard]] Vec3 out_of_work(std::uint32_t work, std::uint32_t mount, const Readings& readings, const Pose& pose) const;
     /// The corners of the tip's way, beginning and end among them: what joints that go each at their own speed make of a straight one.
     /// Precondition: no rotary joint moves.
     [[nodiscard]] std::vector<Vec3> corners(const ReplayMove& move, bool together) const;
@@ -89,12 +103,18 @@ private:
     [[nodiscard]] bool goes_on(const ReplayMove& move) const;
     [[nodiscard]] Pose start_of(const ReplayMove& move) const;
     void end_at(const ReplayMove& like, const Pose& pose);
+    void add_work(const Mount& work);
+    void take_work();
+    [[nodiscard]] Followed followed(const ReplayMove& move);
     void follow(const ReplayMove& move);
     void follow(const CutRun& run);
 
     const Machine* machine_;
-    PoseMap in_part_;                          ///< from the work mount's frame
-    std::vector<std::optional<Chain>> chains_; ///< by mount; nothing for work mounts
+    PoseMap in_part_; ///< from the frame of what holds the work
+    /// By work, then by mount; nothing for work mounts.
+    std::vector<std::vector<std::optional<Chain>>> chains_;
+    std::uint32_t work_ = 0;
+    std::uint32_t next_work_ = 0;
     std::vector<MotionListener*> listeners_;
     PoseRun cut_ends_;
     Column cut_turns_{};

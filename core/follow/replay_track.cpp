@@ -55,18 +55,23 @@ void ReplayTrack::add_point(const Vec3& at, bool begins)
 void ReplayTrack::moved(const Followed& motion)
 {
     const ReplayMove& move = motion.move;
-    const Pose& from = motion.from;
+    const bool first = motion.by.work() == 0;
+    // All works are drawn as the first of them sees the tool.
+    const auto tip_at = [&](double u) {
+        return first ? motion.at(u).tip : motion.by.pose_at_work(0, move.mount, move.at(u), move.tool_length).tip;
+    };
+    const Vec3 from = first ? motion.from.tip : tip_at(0);
     const auto& last = points_.empty() ? std::array<float, 3>{} : points_.back().at;
     const Vec3 stood(last[0], last[1], last[2]);
     // Points are kept in single precision.
-    if (points_.empty() || (stood - from.tip).norm() > joined + 1e-6 * from.tip.cwiseAbs().maxCoeff()) {
-        add_point(from.tip, true);
+    if (points_.empty() || (stood - from).norm() > joined + 1e-6 * from.cwiseAbs().maxCoeff()) {
+        add_point(from, true);
     }
     const int chords = chords_of(move, rotary_);
     for (int i = 1; i < chords; ++i) {
-        add_point(motion.at(double(i) / chords).tip, false);
+        add_point(tip_at(double(i) / chords), false);
     }
-    add_point(motion.to.tip, false);
+    add_point(first ? motion.to.tip : tip_at(1), false);
     for (std::size_t i = 0; i < joints_; ++i) {
         const double reading = move.to[Eigen::Index(i)];
         readings_.push_back(reading);

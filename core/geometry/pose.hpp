@@ -50,6 +50,8 @@ class PoseMap {
 public:
     explicit PoseMap(const Frame& frame) : frame_(frame), still_(frame.matrix() == Frame::Identity().matrix()) {}
     [[nodiscard]] Pose operator()(const Pose& pose) const { return still_ ? pose : transformed(frame_, pose); }
+    /// A direction, likewise.
+    [[nodiscard]] Vec3 turned(const Vec3& direction) const { return still_ ? direction : Vec3(frame_.linear() * direction); }
     /// It moves nothing.
     [[nodiscard]] bool still() const { return still_; }
 

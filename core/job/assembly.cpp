@@ -122,21 +122,22 @@ std::optional<double> loops_of(const Assembly& a)
     return out;
 }
 
-/// Where the part is held, and the register of its zero.
+/// The registers of their zeros.
 Status check_work(const Assembly& a)
 {
-    const Mount* work = a.machine.first_mount(MountKind::work);
-    if (work->id != a.setup.holder) {
-        return misfit(fmt::format("the part is held by \"{}\", the machine's work mount is \"{}\"", a.setup.holder, work->id), a.job.setup,
-                      "name the machine's work mount under \"part\"");
-    }
-    if (!a.setup.offsets.contains(a.job.work_offset)) {
-        return misfit(fmt::format("the setup has no offset register {}", a.job.work_offset), a.job.setup,
-                      "add the register under \"offsets\", or name another one in the job");
-    }
-    if (!a.dialect.work_offsets.contains(a.job.work_offset)) {
-        return misfit(fmt::format("the dialect has no word for the offset register {}", a.job.work_offset), a.post.dialect,
-                      "add it under \"work_offsets\"");
+    for (std::uint32_t work = 0; work < a.setup.works.size(); ++work) {
+        const std::string& name = a.register_of(work);
+        if (name.empty()) {
+            return misfit("the job does not say in which register its part's zero is", a.job_file, "name it under \"work_offset\"");
+        }
+        if (!a.setup.offsets.contains(name)) {
+            return misfit(fmt::format("the setup has no offset register {}", name), a.job.setup,
+                          "add the register under \"offsets\", or name another one in the job");
+        }
+        if (!a.dialect.work_offsets.contains(name)) {
+            return misfit(fmt::format("the dialect has no word for the offset register {}", name), a.post.dialect,
+                          "add it under \"work_offsets\"");
+        }
     }
     return {};
 }
@@ -165,9 +166,12 @@ Status check_axes(const Assembly& a)
             return misfit(fmt::format("the controller has no address for the joint \"{}\"", id), a.post.controller,
                           "add it under \"axes\"");
         }
-        if (!a.setup.offsets.at(a.job.work_offset).contains(id)) {
-            return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", a.job.work_offset, id), a.job.setup,
-                          "state it, even where it is zero");
+        for (std::uint32_t work = 0; work < a.setup.works.size(); ++work) {
+            const std::string& name = a.register_of(work);
+            if (!a.setup.offsets.at(name).contains(id)) {
+                return misfit(fmt::format("the offset register {} has no value for the joint \"{}\"", name, id), a.job.setup,
+                              "state it, even where it is zero");
+            }
         }
     }
     return {};
@@ -231,14 +235,16 @@ Status link(Assembly& a)
 {
     return guarded([&]() -> Status {
         a.machine_file = a.post.machine;
-        if (Status status = resolve_postures(a); !status) {
+        Status status = check_works(a);
+        status = status ? resolve_postures(a) : status;
+        if (!status) {
             return status;
         }
         auto solver = solver_of(a, a.postures.empty() ? a.machine.at_rest() : a.postures.front().posture);
         if (!solver) {
             return solver.error();
         }
-        Status status = check_work(a);
+        status = check_work(a);
         status = status ? check_axes(a) : status;
         status = status ? check_names(a) : status;
         status = status ? check_writing(a) : status;

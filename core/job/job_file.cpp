@@ -72,6 +72,10 @@ JobOperation read_copy(const CopyWish& copy, const JobOperation& operation, std:
     JobOperation made = operation;
     made.id += fmt::format(".{}", number);
     made.arrangement.placement = copy.placement;
+    if (copy.node->find("work") != nullptr) {
+        Fields own(*copy.node, "the copy", problems);
+        own.text("work", made.work);
+    }
     if (copy.node->find("data") != nullptr) {
         Fields own(*copy.node, "the copy", problems);
         made.arrangement.data = read_other_data(own);
@@ -94,6 +98,7 @@ void read_operation(const Node& node, const FileUnits& units, json::Problems& pr
     fields.text("id", operation.id, true);
     fields.text("name", operation.name, true);
     project_path(fields, "toolpath", operation.toolpath);
+    fields.text("work", operation.work);
     read_settings(fields, units, problems, operation.settings);
     FrameKind frame = FrameKind::joints;
     if (read_frame(fields, "frame", frame)) {
@@ -142,7 +147,7 @@ Result<JobFile> read_job(const json::Document& document)
     if (root.has("overlay")) {
         project_path(root, "overlay", job.overlay);
     }
-    root.text("work_offset", job.work_offset, true);
+    root.text("work_offset", job.work_offset);
     if (const Node* node = root.node("tolerance", Kind::object)) {
         Fields fields(*node, "the tolerance", problems);
         double value = 0;

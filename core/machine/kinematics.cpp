@@ -68,19 +68,24 @@ Result<Kinematics> Kinematics::make(const Machine& machine)
     return make(machine, machine.at_rest());
 }
 
-Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& posture, std::optional<std::uint32_t> work_mount)
+Result<Kinematics> Kinematics::make(const Machine& machine, const Posture& posture)
 {
-    const Mount& tool = machine.mounts[posture.mount];
-    const Mount* work = work_mount ? &machine.mounts[*work_mount] : machine.first_mount(MountKind::work);
+    const Mount* work = machine.first_mount(MountKind::work);
     if (work == nullptr) {
         return Error{ErrorKind::value, "the machine has no work mount", {}, "add a mount of that kind under \"mounts\""};
     }
+    return make(machine, posture, *work);
+}
+
+Kinematics Kinematics::make(const Machine& machine, const Posture& posture, const Mount& work)
+{
+    const Mount& tool = machine.mounts[posture.mount];
     Kinematics out;
     out.joints_ = machine.joints;
     out.tool_ = tool.frame;
     out.blade_ = tool.blade;
-    out.work_ = work->frame;
-    std::vector<int> to_work = carriers(machine, *work);
+    out.work_ = work.frame;
+    std::vector<int> to_work = carriers(machine, work);
     std::vector<int> to_tool = carriers(machine, tool);
     // Joints that carry both leave the pose between them alone.
     while (!to_work.empty() && !to_tool.empty() && to_work.back() == to_tool.back()) {
@@ -222,8 +227,13 @@ Readings Kinematics::levers(const Readings& readings, double tool_length) const
 
 std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture)
 {
+    return joints_between(machine, posture, *machine.first_mount(MountKind::work));
+}
+
+std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture, const Mount& work)
+{
     std::vector<JointIndex> out;
-    const Kinematics chain = Kinematics::make(machine, posture).value();
+    const Kinematics chain = Kinematics::make(machine, posture, work);
     for (const auto& link : chain.links()) {
         out.push_back(link.joint);
     }

@@ -24,9 +24,11 @@ class Kinematics {
 public:
     /// Uses the machine's first tool and work mount. An error of kind value if one is missing.
     static Result<Kinematics> make(const Machine& machine);
-    /// With the posture's mount; its held joints stand still where it says, whatever the readings say. `work`: the work mount by its
-    /// place in Machine::mounts; none: the first. Precondition: the mounts are a tool mount and a work mount of the machine.
-    static Result<Kinematics> make(const Machine& machine, const Posture& posture, std::optional<std::uint32_t> work = std::nullopt);
+    /// With the posture's mount; its held joints stand still where it says, whatever the readings say. The work mount is the machine's
+    /// first. Precondition: the posture's mount is a tool mount of the machine.
+    static Result<Kinematics> make(const Machine& machine, const Posture& posture);
+    /// The same with another frame for the work, on a joint of the machine or on its base.
+    static Kinematics make(const Machine& machine, const Posture& posture, const Mount& work);
 
     /// The tool pose in the frame of the work mount; `tool_length` in mm from the gauge point to the tip.
     /// Precondition: readings.size() == joint count.
@@ -93,8 +95,10 @@ private:
     bool work_still_ = true; ///< it moves nothing
 };
 
-/// The joints between the work and a posture's tool mount that move, in the machine's order: those held stand. Precondition: as make().
+/// The joints between the machine's first work mount, or `work`, and a posture's tool mount that move, in the machine's order: those held
+/// stand. Precondition: as make().
 [[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture);
+[[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture, const Mount& work);
 
 /// Where each joint's body has been brought from the reference posture by itself and the joints that carry it, in the base frame and in
 /// the machine's order. Precondition: readings.size() == joint count.

@@ -86,7 +86,7 @@ std::optional<record::PostureChange> PostureEdit::follow(Record& record)
 
 LeanEdit::LeanEdit(const Task& task, const PostureEdit& postures) : task_(task), postures_(postures), solver_(&*task.solver) { stand(); }
 
-void LeanEdit::stand() { pole_ = task_.setup.part.linear().transpose() * solver_->pole_axis(); }
+void LeanEdit::stand() { pole_ = task_.setup.part().linear().transpose() * solver_->pole_axis(); }
 
 void LeanEdit::edit(Record record, std::deque<Record>& out)
 {

@@ -13,14 +13,14 @@ public:
     /// The task must be linked and outlive the watch.
     explicit KerfWatch(const Task& task);
     /// Whether there is anything to watch for.
-    [[nodiscard]] bool any() const { return kept_ != nullptr; }
-    /// The kept body that the blade reaches on a straight cut (part's frame), or standing at its ends; null: none. The tool is a blade.
-    [[nodiscard]] const Body* reached(const Pose& from, const Pose& to, const Tool& tool) const;
+    [[nodiscard]] bool any() const { return !kept_.empty(); }
+    /// The kept body of a work (by its place in the setup) that the blade reaches on a straight cut (part's frame), or standing at its
+    /// ends; null: none. The tool is a blade.
+    [[nodiscard]] const Body* reached(const Pose& from, const Pose& to, const Tool& tool, std::uint32_t work) const;
 
 private:
     struct Kept;
-    std::shared_ptr<const Kept> kept_; ///< null: nothing
-    Vec3 up_ = Vec3::UnitZ();          ///< part's frame, out of the work
+    std::vector<std::shared_ptr<const Kept>> kept_; ///< by work; empty: nothing of any
 };
 
 } // namespace wexilum

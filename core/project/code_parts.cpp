@@ -53,11 +53,6 @@ Status check_fit(CodeParts& parts, const CodePartFiles& paths)
         return {};
     }
     const Setup& setup = parts.assembly.setup;
-    parts.work = machine.find_work_mount(setup.holder);
-    if (!parts.work) {
-        return misfit(fmt::format("the part is held by \"{}\", which is not a work mount of the machine", setup.holder), paths.setup,
-                      "name one under \"part\"");
-    }
     for (const auto& [name, values] : setup.offsets) {
         for (const auto& [id, value] : values) {
             if (!machine.find_joint(id)) {
@@ -86,9 +81,7 @@ Result<CodeParts> open_code_parts(const FileSystem& files, const CodePartFiles& 
         status = status ? check_witnesses(a.controller, paths.controller) : status;
         if (status && out.has_setup) {
             status = load(files, "", paths.setup, read_setup, a.setup);
-            for (std::vector<Body>* bodies : {&a.setup.stock, &a.setup.kept}) {
-                status = status ? load_surfaces(files, project_of(paths.setup), *bodies) : status;
-            }
+            status = status ? load_surfaces(files, project_of(paths.setup), a.setup) : status;
             status = status ? take_centres(a.setup, a.machine) : status;
             status = status ? settle_zeros(a) : status;
         }
@@ -105,7 +98,7 @@ Result<CodeReading> read_code(const CodeParts& parts, const std::vector<CodeStre
 {
     return guarded([&]() -> Result<CodeReading> {
         const Machine& machine = parts.assembly.machine;
-        auto follower = Follower::make(machine, parts.assembly.setup.part, parts.work);
+        auto follower = Follower::make(machine, parts.assembly.setup);
         if (!follower) {
             return follower.error();
         }

@@ -181,7 +181,7 @@ Result<std::shared_ptr<const ContactReport>> check_posted(const PostedJob& job, 
 Result<ProgramTime> time_of_program(const Assembly& assembly, const RunSummary& run, const CodeStream& code, RunWatch* watch, int threads)
 {
     return guarded([&]() -> Result<ProgramTime> {
-        auto follower = Follower::make(assembly.machine, assembly.setup.part);
+        auto follower = Follower::make(assembly.machine, assembly.setup);
         if (!follower) {
             return follower.error();
         }

@@ -3,6 +3,8 @@
 
 #include "core/base/json_document.hpp"
 #include "core/base/world.hpp"
+#include "core/machine/surface_file.hpp"
+#include "core/setup/setup.hpp"
 
 #include <string>
 #include <utility>
@@ -35,6 +37,17 @@ Status load(const FileSystem& files, const std::string& folder, const std::strin
     }
     out = std::move(*value);
     return {};
+}
+
+/// The surfaces of all that a setup holds.
+inline Status load_surfaces(const FileSystem& files, const std::string& folder, Setup& setup)
+{
+    Status status;
+    for (Work& work : setup.works) {
+        status = status ? load_surfaces(files, folder, work.stock) : status;
+        status = status ? load_surfaces(files, folder, work.kept) : status;
+    }
+    return status;
 }
 
 /// The project's folder for a file of one of its subfolders.

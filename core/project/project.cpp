@@ -209,9 +209,9 @@ Result<Assembly> open_job(const FileSystem& files, const std::string& folder, co
             status = rulebook ? Status() : Status(rulebook.error());
             a.rulebook = rulebook ? std::move(*rulebook) : RulebookText();
         }
-        for (std::vector<Body>* bodies : {&a.machine.bodies, &a.setup.stock, &a.setup.kept}) {
-            status = status ? load_surfaces(files, folder, *bodies) : status;
-        }
+        status = status ? load_surfaces(files, folder, a.machine.bodies) : status;
+        status = status ? load_surfaces(files, folder, a.setup) : status;
+        a.machine_file = a.post.machine;
         status = status ? take_centres(a.setup, a.machine) : status;
         status = status ? settle_zeros(a) : status;
         status = status ? check_witnesses(a.controller, a.post.controller) : status;

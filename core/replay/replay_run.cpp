@@ -146,7 +146,7 @@ Result<ReplayReport> replay(const Task& task, RecordSource& records, const std::
         }
         WithExcursions agreed(task, ahead ? static_cast<RecordSource&>(*ahead) : leant, excursions);
         ExpectedPath path(task, agreed);
-        Follower follower = Follower::make(task.machine, task.setup.part).value(); // the task is linked
+        Follower follower = Follower::make(task.machine, task.setup).value(); // the task is linked
         Comparer comparer(task, follower, path, report, observers);
         for (MotionListener* observer : observers) {
             follower.add(*observer);

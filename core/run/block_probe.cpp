@@ -47,7 +47,7 @@ void add_postures(const Assembly& a, const EventProbe& probe, BlockTrace& out)
 {
     SolverBook solvers(a);
     const InverseSolver& solver = a.postures.empty() ? *a.solver : solvers.of(probe.posture);
-    const Pose pose = transformed(a.setup.part, *probe.pose);
+    const Pose pose = transformed(a.setup.part(), *probe.pose);
     const double nothing = 1e300;
     double nearest = nothing;
     std::size_t taken = 0;

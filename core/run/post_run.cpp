@@ -25,7 +25,7 @@ void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::ve
                  std::size_t index, FindingList& findings)
 {
     if (seen.problem == ChoiceProblem::unreachable) {
-        const Vec3 nearest = a.setup.part.linear().transpose() * seen.nearest_axis;
+        const Vec3 nearest = a.setup.part().linear().transpose() * seen.nearest_axis;
         Finding finding =
             Finding::make(Severity::error, "unreachable",
                           fmt::format("no rotary posture brings the tool axis there: {:.3f} deg are missing", to_deg(seen.missed_by)),
@@ -48,7 +48,7 @@ void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::ve
 /// Turns records into targets for the chooser.
 class Targets {
 public:
-    explicit Targets(const Assembly& assembly) : a_(assembly), in_work_(assembly.setup.part) {}
+    explicit Targets(const Assembly& assembly) : a_(assembly), in_work_(assembly.setup.part()) {}
 
     /// The target of a record of motion; nullptr for other records. The pointer lives until the next call.
     const PathTarget* next(const Record& record)
@@ -66,7 +66,7 @@ public:
         if (pose == nullptr || std::holds_alternative<record::From>(record.data)) {
             return nullptr;
         }
-        curve_ = here_ ? curved_piece(a_.setup.part, *here_, record.data) : std::nullopt;
+        curve_ = here_ ? curved_piece(a_.setup.part(), *here_, record.data) : std::nullopt;
         target_.curve = curve_ ? &*curve_ : nullptr;
         target_.pose = in_work_(*pose);
         target_.link =

@@ -115,8 +115,8 @@ void ContactSet::add_pair(std::vector<KeptApart>& pairs, const std::string& firs
     pairs.push_back(std::move(rest));
 }
 
-/// What carries the tool against what carries the work.
-void ContactSet::add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spindle, const Mount& work)
+/// What carries the tool against what carries the works.
+void ContactSet::add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spindle, const std::vector<Mount>& works)
 {
     const Machine& machine = *machine_;
     const auto outermost = [&](int joint) {
@@ -125,15 +125,23 @@ void ContactSet::add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spin
         }
         return joint;
     };
-    const bool joints_between = outermost(work.parent) != outermost(spindle.parent);
+    const int tool_side = outermost(spindle.parent);
+    const bool joints_between =
+        std::any_of(works.begin(), works.end(), [&](const Mount& work) { return outermost(work.parent) != tool_side; });
     std::vector<std::size_t> carries_tool = spindle.parent < 0 ? std::vector{cutter_, holder_}
-                                            : joints_between   ? below(outermost(spindle.parent))
+                                            : joints_between   ? below(tool_side)
                                                                : below(spindle.parent);
     std::vector<std::size_t> carries_work;
-    if (outermost(work.parent) >= 0 && outermost(work.parent) != outermost(spindle.parent)) {
-        carries_work = below(outermost(work.parent));
-    } else {
-        carries_work = *named("stock");
+    const auto add = [&](const std::vector<std::size_t>& solids) {
+        for (const std::size_t solid : solids) {
+            if (std::find(carries_work.begin(), carries_work.end(), solid) == carries_work.end()) {
+                carries_work.push_back(solid);
+            }
+        }
+    };
+    for (const Mount& work : works) {
+        const int work_side = outermost(work.parent);
+        add(work_side >= 0 && work_side != tool_side ? below(work_side) : *named("stock"));
     }
     add_pair(pairs, "what carries the tool", carries_tool, "what carries the work", carries_work, usual_clearance);
 }
@@ -152,25 +160,34 @@ Status ContactSet::set_up(const Setup& setup)
     holder_ = cutter_ + 1;
     solids_.emplace_back(nothing(spindle, "cutter"));
     solids_.emplace_back(nothing(spindle, "holder"));
-    const auto holder = machine.find_work_mount(setup.holder);
-    const Mount& work = holder ? machine.mounts[*holder] : *machine.first_mount(MountKind::work);
-    const auto add_on_the_table = [&](Body body, const char* name) {
+    const auto mount_of = [&](const Work& work) {
+        const auto holder = machine.find_work_mount(work.holder);
+        return holder ? machine.mounts[*holder] : *machine.first_mount(MountKind::work);
+    };
+    const auto add_held = [&](const Work& work, Body body, const char* name) {
+        const Mount mount = mount_of(work);
         body.id = body.id.empty() ? name : body.id;
-        body.parent = work.parent;
-        body.frame = work.frame * setup.part * body.frame;
+        body.id = work.id.empty() ? body.id : work.id + ", " + body.id;
+        body.parent = mount.parent;
+        body.frame = mount.frame * work.part * body.frame;
         solids_.emplace_back(std::move(body));
     };
     std::vector<KeptApart> pairs;
-    if (!setup.kept.empty()) {
-        pairs.push_back({"tool", "kept", {cutter_, holder_}, {}, 0});
-        for (const Body& body : setup.kept) {
+    for (const Work& work : setup.works) {
+        for (const Body& body : work.kept) {
+            if (pairs.empty()) {
+                pairs.push_back({"tool", "kept", {cutter_, holder_}, {}, 0});
+            }
             pairs.back().second_solids.push_back(solids_.size());
-            add_on_the_table(body, "kept");
+            add_held(work, body, "kept");
         }
     }
     stock_ = solids_.size();
-    for (const Body& body : setup.stock) {
-        add_on_the_table(body, "stock");
+    for (std::uint32_t work = 0; work < setup.works.size(); ++work) {
+        for (const Body& body : setup.works[work].stock) {
+            add_held(setup.works[work], body, "stock");
+            stock_works_.push_back(work);
+        }
     }
     for (const Apart& apart : machine.apart) {
         const auto first = named(apart.first);
@@ -185,7 +202,11 @@ Status ContactSet::set_up(const Setup& setup)
         add_pair(pairs, apart.first, *first, apart.second, others, apart.clearance);
     }
     if (machine.apart.empty()) {
-        add_usual_pair(pairs, spindle, work);
+        std::vector<Mount> works;
+        for (const Work& work : setup.works) {
+            works.push_back(mount_of(work));
+        }
+        add_usual_pair(pairs, spindle, works);
     }
     watch_.emplace(machine, std::move(solids_), std::move(pairs));
     solids_.clear();

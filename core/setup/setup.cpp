@@ -15,16 +15,18 @@ using json::Fields;
 using json::Kind;
 using json::Node;
 
-void read_part(const Node& node, const FileUnits& units, Setup& setup, json::Problems& problems)
+void read_part(const Node& node, const FileUnits& units, Work& work, json::Problems& problems)
 {
     Fields fields(node, "the part", problems);
-    fields.text("holder", setup.holder, true);
+    fields.text("holder", work.holder, true);
     std::vector<double> point(3, 0.0);
     std::vector<double> x{1, 0, 0};
     std::vector<double> z{0, 0, 1};
     fields.numbers("point", point, 3, json::any_length, true);
     fields.numbers("x", x, 3, {-1.001, 1.001});
     fields.numbers("z", z, 3, {-1.001, 1.001});
+    double phase = 0;
+    fields.number("phase", phase, json::any_length);
     fields.finish();
     const Vec3 xv(x[0], x[1], x[2]);
     const Vec3 zv(z[0], z[1], z[2]);
@@ -32,7 +34,65 @@ void read_part(const Node& node, const FileUnits& units, Setup& setup, json::Pro
         problems.add(node, "x and z of the part are not perpendicular unit vectors", "correct them");
         return;
     }
-    setup.part = frame_from(Vec3(point[0], point[1], point[2]) * units.length, xv, zv);
+    work.part = frame_from(Vec3(point[0], point[1], point[2]) * units.length, xv, zv);
+    if (phase != 0) {
+        work.part = Frame(Eigen::AngleAxisd(phase * units.angle, Vec3::UnitZ())) * work.part;
+    }
+}
+
+/// The part and its bodies, of the setup itself or of one of its works.
+void read_work(Fields& parent, const FileUnits& units, Work& work)
+{
+    json::Problems& problems = parent.problems();
+    if (const Node* part = parent.node("part", Kind::object, true)) {
+        work.place = problems.document().place_of(part->begin);
+        read_part(*part, units, work, problems);
+    }
+    const auto read_bodies = [&](const char* key, const char* what, std::vector<Body>& out) {
+        parent.each_item(key, [&](const Node& n) {
+            Fields fields(n, what, problems);
+            Body body;
+            fields.text("id", body.id);
+            read_shape(fields, units, body);
+            fields.finish();
+            out.push_back(std::move(body));
+        });
+    };
+    read_bodies("stock", "the stock", work.stock);
+    read_bodies("kept", "the kept body", work.kept);
+}
+
+void read_works(Fields& root, const FileUnits& units, Setup& setup)
+{
+    if (!root.has("works")) {
+        read_work(root, units, setup.works.front());
+        return;
+    }
+    setup.works.clear();
+    std::set<std::string> ids;
+    const Node* list = root.node("works", Kind::array, true);
+    root.each_item("works", [&](const Node& node) {
+        Fields fields(node, "the work", root.problems());
+        Work& work = setup.works.emplace_back();
+        fields.text("id", work.id, true);
+        if (!ids.insert(work.id).second) {
+            fields.problem(node, fmt::format("the work \"{}\" appears twice", work.id.substr(0, 40)), "give each an id of its own");
+        }
+        fields.text("work_offset", work.work_offset, true);
+        read_work(fields, units, work);
+        fields.finish();
+    });
+    for (const char* key : {"part", "stock", "kept"}) {
+        if (root.has(key)) {
+            root.problem(*list, fmt::format("\"{}\" stands beside \"works\"", key), "put it into the work that it belongs to");
+        }
+    }
+    if (setup.works.empty()) {
+        setup.works.emplace_back();
+        if (list != nullptr) {
+            root.problem(*list, "the setup holds no work", "list at least one");
+        }
+    }
 }
 
 void read_tool(const Node& node, const FileUnits& units, Setup& setup, std::set<std::uint32_t>& numbers, json::Problems& problems)
@@ -162,6 +222,25 @@ const Tool* Setup::find_tool(std::uint32_t number) const
     return found == tools.end() ? nullptr : &*found;
 }
 
+std::optional<std::uint32_t> Setup::find_work(const std::string& id) const
+{
+    const auto found = std::find_if(works.begin(), works.end(), [&](const Work& w) { return w.id == id; });
+    return found == works.end() ? std::nullopt : std::optional(std::uint32_t(found - works.begin()));
+}
+
+std::optional<Mount> holding(const Machine& machine, const Setup& setup, std::size_t work)
+{
+    const auto found = machine.find_work_mount(setup.works[work].holder);
+    if (!found) {
+        return std::nullopt;
+    }
+    Mount out = machine.mounts[*found];
+    if (work > 0) {
+        out.frame = out.frame * setup.works[work].part * setup.part().inverse();
+    }
+    return out;
+}
+
 std::optional<double> Setup::length_register(std::uint32_t number) const
 {
     const auto found = std::find_if(tools.begin(), tools.end(), [&](const Tool& t) { return t.length_register == number; });
@@ -177,24 +256,10 @@ Result<Setup> read_setup(const json::Document& document)
     json::check_format(root, "setup/1");
     const FileUnits units = read_units(root);
     root.text("name", setup.name, true);
-    if (const Node* part = root.node("part", Kind::object, true)) {
-        read_part(*part, units, setup, problems);
-    }
+    read_works(root, units, setup);
     read_offsets(root, units, document, setup);
     read_zeros(root, units, document, setup);
     read_centres(root, units, document, setup);
-    const auto read_bodies = [&](const char* key, const char* what, std::vector<Body>& out) {
-        root.each_item(key, [&](const Node& n) {
-            Fields fields(n, what, problems);
-            Body body;
-            fields.text("id", body.id);
-            read_shape(fields, units, body);
-            fields.finish();
-            out.push_back(std::move(body));
-        });
-    };
-    read_bodies("stock", "the stock", setup.stock);
-    read_bodies("kept", "the kept body", setup.kept);
     std::set<std::uint32_t> numbers;
     root.each_item(
         "tools", [&](const Node& n) { read_tool(n, units, setup, numbers, problems); }, true);

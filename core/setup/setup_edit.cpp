@@ -115,20 +115,46 @@ Result<Patch> set_offset(const Document& setup, const std::string& register_name
     return json::set_value(setup, {"offsets", register_name, joint}, text);
 }
 
-Result<Patch> set_part_point(const Document& setup, const Vec3& point)
+namespace {
+
+json::Path part_of(const Document& setup, std::size_t work)
 {
-    return json::set_value(setup, {"part", "point"}, vector_text(point / units_of(setup).length));
+    return json::node_at(setup, {"works"}) != nullptr ? json::Path{"works", work, "part"} : json::Path{"part"};
 }
 
-Result<Patch> set_part_directions(const Document& setup, const Vec3& x, const Vec3& z)
+json::Path with(json::Path path, const char* key)
+{
+    path.emplace_back(key);
+    return path;
+}
+
+/// From the holder's frame to what the file states before it turns the part by its "phase".
+Mat3 before_phase(const Document& setup, const json::Path& part)
+{
+    const json::Node* phase = json::node_at(setup, with(part, "phase"));
+    const double angle = phase != nullptr && phase->kind == json::Kind::number ? phase->number * units_of(setup).angle : 0;
+    return angle == 0 ? Mat3(Mat3::Identity()) : Mat3(Eigen::AngleAxisd(-angle, Vec3::UnitZ()));
+}
+
+} // namespace
+
+Result<Patch> set_part_point(const Document& setup, std::size_t work, const Vec3& point)
+{
+    const json::Path part = part_of(setup, work);
+    return json::set_value(setup, with(part, "point"), vector_text(before_phase(setup, part) * point / units_of(setup).length));
+}
+
+Result<Patch> set_part_directions(const Document& setup, std::size_t work, const Vec3& x, const Vec3& z)
 {
     const auto exact = [](const Vec3& v) { return fmt::format("[{:.9g}, {:.9g}, {:.9g}]", v.x(), v.y(), v.z()); };
-    const json::Node* part = json::node_at(setup, {"part"});
+    const json::Path path = part_of(setup, work);
+    const Mat3 before = before_phase(setup, path);
+    const json::Node* part = json::node_at(setup, path);
     if (part == nullptr) {
-        return json::set_value(setup, {"part", "x"}, exact(x)); // says what is missing
+        return json::set_value(setup, with(path, "x"), exact(x)); // says what is missing
     }
     // Both at once: in one without the other the part would be skew.
-    auto first = json::set_value(setup, {"part", "x"}, exact(x));
+    auto first = json::set_value(setup, with(path, "x"), exact(before * x));
     if (!first) {
         return first;
     }
@@ -136,7 +162,7 @@ Result<Patch> set_part_directions(const Document& setup, const Vec3& x, const Ve
     if (!between) {
         return between.error();
     }
-    auto second = json::set_value(*between, {"part", "z"}, exact(z));
+    auto second = json::set_value(*between, with(path, "z"), exact(before * z));
     if (!second) {
         return second;
     }
@@ -144,8 +170,13 @@ Result<Patch> set_part_directions(const Document& setup, const Vec3& x, const Ve
     if (!after) {
         return after.error();
     }
-    const json::Node* now = json::node_at(*after, {"part"});
+    const json::Node* now = json::node_at(*after, path);
     return Patch{part->begin, part->end, after->text().substr(now->begin, now->end - now->begin)};
+}
+
+Result<Patch> set_work_text(const Document& setup, std::size_t work, const std::string& key, const std::string& value)
+{
+    return json::set_value(setup, key == "holder" ? with(part_of(setup, work), "holder") : json::Path{"works", work, key}, quoted(value));
 }
 
 Result<Patch> set_tool_number(const Document& setup, std::size_t tool, ToolField field, std::optional<double> value)

@@ -13,10 +13,12 @@ namespace wexilum {
 Result<json::Patch> set_offset(const json::Document& setup, const std::string& register_name, const std::string& joint, bool rotary,
                                double value);
 
-/// The part's origin on its holder, mm.
-Result<json::Patch> set_part_point(const json::Document& setup, const Vec3& point);
-/// Turns the part: x and z as unit vectors.
-Result<json::Patch> set_part_directions(const json::Document& setup, const Vec3& x, const Vec3& z);
+/// The origin of a work's part on its holder, mm; the work by its place in the setup.
+Result<json::Patch> set_part_point(const json::Document& setup, std::size_t work, const Vec3& point);
+/// Turns the part: x and z as unit vectors in the holder's frame.
+Result<json::Patch> set_part_directions(const json::Document& setup, std::size_t work, const Vec3& x, const Vec3& z);
+/// One of a work's texts: "id", "work_offset", or "holder" of its part. Precondition: the setup lists its "works".
+Result<json::Patch> set_work_text(const json::Document& setup, std::size_t work, const std::string& key, const std::string& value);
 
 enum class ToolField { number, name, shape, diameter, length, length_register };
 inline constexpr std::size_t tool_field_count = 6;

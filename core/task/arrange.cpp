@@ -453,12 +453,14 @@ std::vector<CopyWish> read_copies(Fields& operation, const FileUnits& units)
     std::vector<CopyWish> out;
     operation.each_item("copies", [&](const Node& node) {
         Fields fields(node, "the copy", operation.problems());
-        fields.allow({"posture", "data"});
+        fields.allow({"posture", "data", "work"});
         long long count = 2;
         const bool pattern = fields.integer("count", count, 2, most_copies);
         Placement step;
-        if (!read_step(fields, units, step)) {
-            fields.problem(node, "a copy is moved, turned or mirrored", "write one of \"move\", \"turn\", \"mirror\"");
+        const bool placed = read_step(fields, units, step);
+        if (!placed && (pattern || node.find("work") == nullptr)) {
+            fields.problem(node, "a copy is moved, turned or mirrored",
+                           "write one of \"move\", \"turn\", \"mirror\", or the \"work\" that it is for");
         }
         if (pattern && step.mirrors()) {
             fields.problem(node, "a mirrored copy of a mirrored one is the first again", "leave \"count\" out");
@@ -466,7 +468,7 @@ std::vector<CopyWish> read_copies(Fields& operation, const FileUnits& units)
         fields.finish();
         Placement at = step;
         for (long long i = 1; i < count && out.size() < std::size_t(most_copies); ++i) {
-            out.push_back({at, &node});
+            out.push_back({placed ? std::optional(at) : std::nullopt, &node});
             at = step.after(at);
         }
     });

@@ -56,8 +56,8 @@ private:
 
 /// One copy of an operation: where it lies, and the keys of the operation that it states anew.
 struct CopyWish {
-    Placement placement;
-    const json::Node* node = nullptr; ///< of the file
+    std::optional<Placement> placement; ///< none: as the operation itself, at another work
+    const json::Node* node = nullptr;   ///< of the file
 };
 
 /// Reads "wrap" of an operation.

@@ -155,7 +155,7 @@ class LinkResolver {
 public:
     LinkResolver(const Task& a, std::size_t operation) : a_(a), operation_(a.job.operations[operation])
     {
-        chain_ = joints_between(a.machine, a.posture_of(operation));
+        chain_ = joints_of(a, a.posture_of(operation));
     }
 
     Result<OperationLinks> resolve(const std::optional<LinksWish>& wish)

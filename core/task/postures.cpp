@@ -32,6 +32,11 @@ public:
         OperationPosture out;
         out.posture = a_.machine.at_rest();
         out.lean = wish_.lean.value_or(a_.job.tolerance.axis);
+        const auto work = this->work();
+        if (!work) {
+            return work.error();
+        }
+        out.posture.work = *work;
         if (!wish_.attachment.empty()) {
             const auto mount = a_.machine.find_tool_mount(wish_.attachment);
             if (!mount) {
@@ -50,7 +55,7 @@ public:
                             "\"gauge_length\" in {}",
                             a_.machine_file));
         }
-        chain_ = joints_between(a_.machine, {out.posture.mount, {}});
+        chain_ = joints_of(a_, {out.posture.mount, {}, out.posture.work});
         if (Status status = check_forms(a_.machine, wish_.forms); !status) {
             return status.error();
         }
@@ -73,6 +78,31 @@ public:
     }
 
 private:
+    /// The work that it is for.
+    Result<std::uint32_t> work()
+    {
+        const auto& works = a_.setup.works;
+        const std::string& asked = operation_.work;
+        if (asked.empty() && works.size() == 1) {
+            return 0U;
+        }
+        const auto found = asked.empty() ? std::nullopt : a_.setup.find_work(asked);
+        if (found) {
+            return *found;
+        }
+        std::string names;
+        for (const Work& work : works) {
+            names += (names.empty() ? "" : ", ") + work.id;
+        }
+        return wrong_value(operation_.place,
+                           asked.empty() ? fmt::format("the operation {} does not say for which work it is: the setup holds {}",
+                                                       operation_.id, works.size())
+                                         : fmt::format("the operation {} is for the work \"{}\", which the setup does not hold",
+                                                       operation_.id, asked.substr(0, 40)),
+                           names.empty() ? "leave its \"work\" out, or list the setup's \"works\""
+                                         : fmt::format("state \"work\": {}", names.substr(0, 200)));
+    }
+
     /// A joint of the chain by its name.
     Result<JointIndex> joint(const std::string& id, bool by_hand)
     {
@@ -190,11 +220,45 @@ private:
 
 } // namespace
 
+Status check_works(const Task& a)
+{
+    for (const Work& work : a.setup.works) {
+        if (!a.machine.find_work_mount(work.holder)) {
+            const Mount* first = a.machine.first_mount(MountKind::work);
+            return Error{ErrorKind::value,
+                         fmt::format("the part is held by \"{}\", which is not a work mount of the machine", work.holder.substr(0, 40)),
+                         {a.job.setup, work.place.line, work.place.column},
+                         first != nullptr ? fmt::format("name one under \"part\", like \"{}\"", first->id)
+                                          : "give the machine a mount of the kind \"work\""};
+        }
+    }
+    if (a.setup.works.size() > 1 && !a.machine.retract) {
+        return Error{ErrorKind::value,
+                     "the setup holds several works, and nothing says which joint takes the tool away between them",
+                     {a.machine_file, 0, 0},
+                     "name it under \"retract\""};
+    }
+    return {};
+}
+
+Mount holder_of(const Task& a, std::uint32_t work)
+{
+    const auto held = holding(a.machine, a.setup, work);
+    return held ? *held : *a.machine.first_mount(MountKind::work);
+}
+
+std::vector<JointIndex> joints_of(const Task& a, const Posture& posture)
+{
+    return joints_between(a.machine, posture, holder_of(a, posture.work));
+}
+
 Status resolve_postures(Task& a)
 {
     a.postures.clear();
     const auto& operations = a.job.operations;
-    const bool asked = std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) { return o.posture.place.line > 0; });
+    const bool asked = a.setup.works.size() > 1 || std::any_of(operations.begin(), operations.end(), [](const JobOperation& o) {
+                           return o.posture.place.line > 0 || !o.work.empty();
+                       });
     const auto chain = Kinematics::make(a.machine);
     const bool many = chain && std::count_if(chain->links().begin(), chain->links().end(), [&](const Kinematics::Link& link) {
                                    return a.machine.joints[link.joint.value].kind == JointKind::linear;
@@ -215,11 +279,7 @@ Status resolve_postures(Task& a)
 Result<InverseSolver> solver_of(const Task& a, const Posture& posture)
 {
     const auto misfit = [&](const Error& error) { return Error{ErrorKind::value, error.message, {a.machine_file, 0, 0}, error.cure}; };
-    auto kinematics = Kinematics::make(a.machine, posture);
-    if (!kinematics) {
-        return misfit(kinematics.error());
-    }
-    auto solver = InverseSolver::make(*kinematics, true);
+    auto solver = InverseSolver::make(Kinematics::make(a.machine, posture, holder_of(a, posture.work)), true);
     if (!solver) {
         return misfit(solver.error());
     }
@@ -229,16 +289,16 @@ Result<InverseSolver> solver_of(const Task& a, const Posture& posture)
 std::vector<JointIndex> commanded_joints(const Task& a)
 {
     std::vector<JointIndex> out;
-    const auto add = [&](std::uint32_t mount) {
-        for (const JointIndex j : joints_between(a.machine, {mount, {}})) {
+    const auto add = [&](const Posture& posture) {
+        for (const JointIndex j : joints_of(a, {posture.mount, {}, posture.work})) {
             if (!a.machine.joints[j.value].by_hand && std::find(out.begin(), out.end(), j) == out.end()) {
                 out.push_back(j);
             }
         }
     };
-    add(a.machine.at_rest().mount);
+    add(a.machine.at_rest());
     for (const OperationPosture& posture : a.postures) {
-        add(posture.posture.mount);
+        add(posture.posture);
     }
     std::sort(out.begin(), out.end());
     return out;
@@ -246,12 +306,12 @@ std::vector<JointIndex> commanded_joints(const Task& a)
 
 Vec3 standing_axis(const Task& a, const InverseSolver& solver)
 {
-    return a.setup.part.linear().transpose() * solver.kinematics().pose(a.machine.home(), 0).axis;
+    return a.setup.part().linear().transpose() * solver.kinematics().pose(a.machine.home(), 0).axis;
 }
 
 record::PostureChange change_between(const Machine& machine, const Posture& before, const Posture& after)
 {
-    record::PostureChange out{after, {}, before.mount != after.mount};
+    record::PostureChange out{after, {}, before.mount != after.mount, before.work != after.work};
     for (const HeldJoint& held : after.held) {
         const bool same = std::find(before.held.begin(), before.held.end(), held) != before.held.end();
         if (machine.joints[held.joint.value].by_hand && !same) {
@@ -317,7 +377,7 @@ std::optional<record::PostureChange> PostureFollower::begin_operation(std::size_
 /// Sets the open joints by hand so that the tool comes nearest to a direction.
 std::optional<record::PostureChange> PostureFollower::set_for(const Vec3& axis, double& missed)
 {
-    const Vec3 wanted = task_.setup.part.linear() * axis;
+    const Vec3 wanted = task_.setup.part().linear() * axis;
     const Branches exact = open_->branches(wanted);
     const Branches found = exact.count > 0 ? exact : open_->branches(exact.nearest_axis);
     const Readings before = [&] {

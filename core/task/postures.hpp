@@ -12,9 +12,19 @@
 
 namespace wexilum {
 
-/// Settles what each operation asks for against the machine. Where no operation asks and the machine has one tool mount there is nothing
-/// to settle, and `postures` stays empty. Errors name the job's place.
+/// Whether the machine has what holds each work, and a joint that takes the tool away between several.
+Status check_works(const Task& task);
+
+/// Settles what each operation asks for against the machine. Where no operation asks, the machine has one tool mount and the setup
+/// one work, there is nothing to settle, and `postures` stays empty. Errors name the job's place.
 Status resolve_postures(Task& task);
+
+/// What holds a work, by its place in the setup, as holding() lays it; the machine's first work mount where the setup says nothing.
+/// Precondition: the machine has one.
+[[nodiscard]] Mount holder_of(const Task& task, std::uint32_t work);
+
+/// The joints between the tool and the work of a posture that move, in the machine's order.
+[[nodiscard]] std::vector<JointIndex> joints_of(const Task& task, const Posture& posture);
 
 /// The solver of a posture; an Error that names the machine's file where none is to be had.
 Result<InverseSolver> solver_of(const Task& task, const Posture& posture);

@@ -17,9 +17,15 @@ std::vector<std::string> Task::joint_names() const
     return names;
 }
 
-double Task::offset(JointIndex joint) const
+const std::string& Task::register_of(std::uint32_t work) const
 {
-    const auto found = setup.offsets.find(job.work_offset);
+    const std::string& own = setup.works[work].work_offset;
+    return own.empty() ? job.work_offset : own;
+}
+
+double Task::offset(JointIndex joint, std::uint32_t work) const
+{
+    const auto found = setup.offsets.find(register_of(work));
     if (found == setup.offsets.end()) {
         return 0;
     }

@@ -12,9 +12,10 @@ namespace wexilum {
 namespace {
 
 /// The tool mount, and the joints set by hand, that a zero was taken with.
-Result<Posture> posture_of(const Machine& machine, const ZeroTaken& zero)
+Result<Posture> posture_of(const Machine& machine, const ZeroTaken& zero, std::uint32_t work)
 {
     Posture out = machine.at_rest();
+    out.work = work;
     if (zero.point == ZeroTaken::Point::tip && !zero.attachment.empty()) {
         const auto mount = machine.find_tool_mount(zero.attachment);
         if (!mount) {
@@ -32,11 +33,10 @@ Result<Posture> posture_of(const Machine& machine, const ZeroTaken& zero)
     return out;
 }
 
-/// A point on a joint's axis where the joints stand so, in the work mount's frame.
-Vec3 pivot_at(const Machine& machine, JointIndex joint, const Readings& readings)
+/// A point on a joint's axis where the joints stand so, in the frame of what holds the work.
+Vec3 pivot_at(const Machine& machine, const Mount& work, JointIndex joint, const Readings& readings)
 {
     const std::vector<Frame> frames = joint_frames(machine, readings);
-    const Mount& work = *machine.first_mount(MountKind::work);
     const Frame at = work.parent >= 0 ? frames[std::size_t(work.parent)] * work.frame : work.frame;
     return at.inverse() * (frames[joint.value] * machine.joints[joint.value].point);
 }
@@ -89,10 +89,21 @@ Result<Readings> readings_at(const Task& a, const ZeroTaken& zero, const Posture
     return at;
 }
 
-/// Where the linear joints bring what touches the part, work mount's frame.
-Result<Readings> touching(const Task& a, const ZeroTaken& zero, const InverseSolver& solver, Readings at)
+/// The work whose zero a register is: the first that has it. A setup with one work may have zeros of its other places too.
+std::optional<std::uint32_t> work_of_register(const Task& a, const std::string& name)
 {
-    Vec3 tip = a.setup.part * zero.touches;
+    for (std::uint32_t work = 0; work < a.setup.works.size(); ++work) {
+        if (a.register_of(work) == name || a.setup.works.size() == 1) {
+            return work;
+        }
+    }
+    return std::nullopt;
+}
+
+/// Where the linear joints bring what touches the part of a work.
+Result<Readings> touching(const Task& a, const ZeroTaken& zero, std::uint32_t work, const InverseSolver& solver, Readings at)
+{
+    Vec3 tip = a.setup.part() * zero.touches;
     double length = 0;
     if (zero.point == ZeroTaken::Point::tip) {
         const Tool* tool = a.setup.find_tool(zero.tool);
@@ -108,7 +119,7 @@ Result<Readings> touching(const Task& a, const ZeroTaken& zero, const InverseSol
             return wrong_value(zero.place, fmt::format("\"{}\" is not a rotary joint of the machine", zero.joint.substr(0, 40)),
                                "name the joint whose axis the pivot is on");
         }
-        tip += solver.kinematics().pose(at, 0).tip - pivot_at(a.machine, *joint, at);
+        tip += solver.kinematics().pose(at, 0).tip - pivot_at(a.machine, holder_of(a, work), *joint, at);
     }
     solver.set_linear(at, tip, length);
     return at;
@@ -118,6 +129,9 @@ Result<Readings> touching(const Task& a, const ZeroTaken& zero, const InverseSol
 
 Status settle_zeros(Task& a)
 {
+    if (Status status = check_works(a); !status) {
+        return status;
+    }
     for (const auto& [name, zero] : a.setup.zeros) {
         const auto offsets = a.setup.offsets.find(name);
         if (offsets == a.setup.offsets.end()) {
@@ -125,7 +139,12 @@ Status settle_zeros(Task& a)
                                fmt::format("a zero was taken for the register {}, which the setup does not have", name.substr(0, 40)),
                                "add the register under \"offsets\", empty if nothing else is known");
         }
-        const auto posture = posture_of(a.machine, zero);
+        const auto work = work_of_register(a, name);
+        if (!work) {
+            return wrong_value(zero.place, fmt::format("a zero was taken for the register {}, which is that of no work", name.substr(0, 40)),
+                               "name the register under \"work_offset\" of the work, or remove the zero");
+        }
+        const auto posture = posture_of(a.machine, zero, *work);
         if (!posture) {
             return posture.error();
         }
@@ -135,7 +154,7 @@ Status settle_zeros(Task& a)
                                "state the register's values, and remove the zero");
         }
         const auto held = readings_at(a, zero, *posture, offsets->second);
-        const auto at = held ? touching(a, zero, *solver, *held) : held;
+        const auto at = held ? touching(a, zero, *work, *solver, *held) : held;
         if (!at) {
             return at.error();
         }

@@ -1,4 +1,4 @@
-// How a machine stands for a stretch of the path: which tool mount carries the tool, and which joints are held.
+// How a machine stands for a stretch of the path: which tool mount carries the tool, which joints are held, and for which work.
 #pragma once
 
 #include "core/base/ids.hpp"
@@ -18,6 +18,7 @@ struct HeldJoint {
 struct Posture {
     std::uint32_t mount = 0;     ///< the tool mount, by its place in Machine::mounts
     std::vector<HeldJoint> held; ///< in the order in which they are brought there
+    std::uint32_t work = 0;      ///< the work that it is for, by its place in the setup
     friend bool operator==(const Posture&, const Posture&) = default;
 };
 

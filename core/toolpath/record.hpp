@@ -192,6 +192,7 @@ struct PostureChange {
     Posture posture;
     std::vector<HeldJoint> by_hand; ///< those of its held joints that a person has to set now
     bool fitted = false;            ///< a person has to fit or remove an attachment before
+    bool other_work = false;        ///< the tool goes over to another work
     static constexpr const char* tag = nullptr;
 };
 struct Stop {

@@ -142,8 +142,10 @@ void fields(Stream& s, record::PostureChange& v)
 {
     s.value(v.posture.mount);
     s.list(v.posture.held);
+    s.value(v.posture.work);
     s.list(v.by_hand);
     s.value(v.fitted);
+    s.value(v.other_work);
 }
 template <typename Stream, typename Bare>
 void fields(Stream&, Bare&) // stops and ends

@@ -3,6 +3,23 @@
 #include <fmt/format.h>
 
 namespace wexilum {
+namespace {
+
+/// The control's own transformation knows one way from the base to the work: that to the machine's first mount.
+Status carried_as_the_first(const Assembly& assembly, std::uint32_t work)
+{
+    const Mount* first = assembly.machine.first_mount(MountKind::work);
+    const auto held = holding(assembly.machine, assembly.setup, work);
+    if (held && held->parent != first->parent) {
+        return Error{ErrorKind::unsupported,
+                     fmt::format("\"{}\" is not carried by what the control's coordinates turn with, which is that of \"{}\"", held->id, first->id),
+                     {},
+                     "write the joints' own readings: \"frame\": \"joints\""};
+    }
+    return {};
+}
+
+} // namespace
 
 FrameWriter::FrameWriter(const Assembly& assembly, WordEmitter& emitter, WrittenPlace& place, CircleWords& circles,
                          const OperationsAtHand& operations, WriteLog& log)
@@ -82,7 +99,7 @@ void FrameWriter::restate_base()
         }
     }
     if (assembly_.dialect.modal.contains(Role::offset)) {
-        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.job.work_offset)});
+        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.register_of(place_.posture().work))});
     }
     if (length_stated_ && assembly_.dialect.modal.contains(Role::length) && assembly_.dialect.modal.contains(Role::length_register)) {
         add_length(base);
@@ -181,7 +198,9 @@ bool FrameWriter::enter(const Pose& pose, const Turns& planned)
     Statement length(StatementKind::state);
     add_length(length);
     emitter_.emit(length);
-    if (const Status status = place_.frame.enter(wanted_, place_.tool_length); !status) {
+    Status status = carried_as_the_first(assembly_, place_.posture().work);
+    status = status ? place_.frame.enter(wanted_, place_.tool_length) : status;
+    if (!status) {
         refuse(status);
         return false;
     }

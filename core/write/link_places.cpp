@@ -205,7 +205,7 @@ struct LinkPlaces::Ride {
 void LinkPlaces::ride(LinkPlace& place)
 {
     const ClearanceSurface& surface = *operations_.next.links->clearance;
-    const PoseMap in_part(assembly_.setup.part.inverse());
+    const PoseMap in_part(assembly_.setup.part().inverse());
     const Turns from = place_.solver().turns_of(place_.now());
     const Pose begin = in_part(place_.pose());
     if (const double inside = -surface.height(begin.tip); inside > ride_inside) {
@@ -247,9 +247,9 @@ void LinkPlaces::ride_to(Ride& ride, double u0, double u1, int halvings)
 {
     const InverseSolver& solver = place_.solver();
     const Turns turns = ride.turns_at(u1);
-    const Vec3 tip = u1 >= 1 ? ride.place.clear : Vec3(assembly_.setup.part * ride.way.at(u1));
+    const Vec3 tip = u1 >= 1 ? ride.place.clear : Vec3(assembly_.setup.part() * ride.way.at(u1));
     const MachinePosition target = place_.rounded(turns, tip);
-    const bool clear = clear_along(ride.allowed, assembly_.setup.part, solver.kinematics(), place_.tool_length,
+    const bool clear = clear_along(ride.allowed, assembly_.setup.part(), solver.kinematics(), place_.tool_length,
                                    rapid_stretches(assembly_.machine, place_.now(), target.readings, assembly_.controller.rapid_straight));
     const bool one = circles_.blocks_between(solver.turns_of(place_.now()), solver.turns_of(target.readings)) == 1;
     if ((!clear || !one) && halvings < most_halvings) {

@@ -36,7 +36,7 @@ bool LinkWriter::points_beside(const Pose& pose, const Turns& turns) const
 /// touches where the joint that retracts leads across the tool.
 Vec3 LinkWriter::clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation)
 {
-    const Frame& part = assembly_.setup.part;
+    const Frame& part = assembly_.setup.part();
     Readings at = place_.now();
     place_.solver().set_turns(at, turns);
     const Vec3 out_in_work = place_.out_of_work(pose, at);

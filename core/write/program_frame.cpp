@@ -15,7 +15,6 @@ ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), roun
     for (std::size_t i = 0; i < assembly.machine.joints.size(); ++i) {
         rotary_[i] = assembly.machine.joints[i].kind == JointKind::rotary;
         quantity_[i] = rotary_[i] ? Quantity::angle : Quantity::length;
-        offset_[i] = assembly.offset(JointIndex(static_cast<std::uint32_t>(i)));
         reads_[i] = rotary_[i] ? assembly.controller.turn_reading(assembly.machine.joints[i].id) : TurnReading::wound;
         circles_ = circles_ || reads_[i] != TurnReading::wound;
     }
@@ -33,7 +32,7 @@ ProgramFrame::ProgramFrame(const Assembly& assembly) : assembly_(assembly), roun
             sums_.push_back(std::move(sum));
         }
     }
-    change_solver(*assembly.solver);
+    change_solver(*assembly.solver, assembly.posture_of(0).work);
     take_sums(assembly.machine.home());
 }
 
@@ -55,9 +54,12 @@ std::optional<std::size_t> ProgramFrame::working(std::size_t joint) const
     return works ? std::optional<std::size_t>(works->value) : std::nullopt;
 }
 
-void ProgramFrame::change_solver(const InverseSolver& solver)
+void ProgramFrame::change_solver(const InverseSolver& solver, std::uint32_t work)
 {
     solver_ = &solver;
+    for (std::size_t i = 0; i < assembly_.machine.joints.size(); ++i) {
+        offset_[i] = assembly_.offset(JointIndex(static_cast<std::uint32_t>(i)), work);
+    }
     chain_.fill(false);
     chain_joints_.clear();
     for (const auto& link : solver.kinematics().links()) {

@@ -22,8 +22,9 @@ public:
     /// The assembly must be linked and outlive the frame.
     explicit ProgramFrame(const Assembly& assembly);
 
-    /// The chain is that of another posture's solver, which must outlive the frame.
-    void change_solver(const InverseSolver& solver);
+    /// The chain is that of another posture's solver, which must outlive the frame, the register that of its work. Positions made before
+    /// hold the old counts: recount() them.
+    void change_solver(const InverseSolver& solver, std::uint32_t work);
 
     /// The tool length that the control adds to its length joint; 0 while no length word is in force. Positions made before hold the
     /// old counts: recount() them.
@@ -145,7 +146,7 @@ private:
     std::array<Quantity, max_joints> quantity_{};
     std::array<bool, max_joints> chain_{};
     std::vector<std::size_t> chain_joints_;
-    std::array<double, max_joints> offset_{}; ///< of the job's register, by joint
+    std::array<double, max_joints> offset_{}; ///< of the work's register, by joint
     std::array<double, max_joints> shift_{};  ///< offset and length
     std::optional<std::size_t> length_joint_;
     std::array<TurnReading, max_joints> reads_{};

@@ -7,9 +7,21 @@
 
 namespace wexilum {
 
+namespace {
+
+/// The machine at rest, at the work that comes first.
+Posture begins_as(const Assembly& assembly)
+{
+    Posture out = assembly.machine.at_rest();
+    out.work = assembly.posture_of(0).work;
+    return out;
+}
+
+} // namespace
+
 WrittenPlace::WrittenPlace(const Assembly& assembly, const WordEmitter& emitter, WriteLog& log)
     : WritePart(log), frame(assembly), stated(assembly.machine.joints.size(), false), assembly_(assembly), emitter_(emitter),
-      solver_(&*assembly.solver), posture_(assembly.machine.at_rest()), position_{assembly.machine.home(), {}}, next_(position_)
+      solver_(&*assembly.solver), posture_(begins_as(assembly)), position_{assembly.machine.home(), {}}, next_(position_)
 {
     recount();
     chain = working_chain(assembly, frame, *solver_, emitter, away_joint());
@@ -19,7 +31,7 @@ void WrittenPlace::take_posture(const Posture& posture, const InverseSolver& sol
 {
     posture_ = posture;
     solver_ = &solver;
-    frame.change_solver(solver);
+    frame.change_solver(solver, posture.work);
     frame.take_sums(now());
     recount();
     chain = working_chain(assembly_, frame, solver, emitter_, away_joint());

@@ -386,7 +386,7 @@ private Q_SLOTS:
         const auto& results = desk.window().workspace().results();
         const Kinematics kinematics = Kinematics::make(results->assembly().machine, results->assembly().posture_of(0)).value();
         const auto axis_of = [&](std::size_t motion) {
-            return Vec3(results->assembly().setup.part.linear().transpose() *
+            return Vec3(results->assembly().setup.part().linear().transpose() *
                         kinematics.pose(results->replayed->track.readings(motion), 0).axis);
         };
         const std::size_t motion = *results->replayed->track.motion_at(1200);

@@ -137,7 +137,7 @@ void TestWindowViews::the_part_is_moved()
     desk.type("part-5", QStringLiteral("90")); // a quarter turn about Z: what lay along X lies along Y
     QVERIFY(desk.ready());
     const Setup& setup = desk.window().workspace().results()->assembly().setup;
-    QVERIFY((setup.part.linear() * Vec3::UnitX() - Vec3::UnitY()).norm() < 1e-9);
+    QVERIFY((setup.part().linear() * Vec3::UnitX() - Vec3::UnitY()).norm() < 1e-9);
     QCOMPARE(desk.find<QLineEdit>("part-5").text(), QStringLiteral("90"));
 }
 

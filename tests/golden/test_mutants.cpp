@@ -155,7 +155,7 @@ Work work_of(const Assembly& a, const std::vector<std::string>& lines)
     TextSource ahead(code);
     Work out;
     FindingList findings;
-    Follower follower = Follower::make(a.machine, a.setup.part).value();
+    Follower follower = Follower::make(a.machine, a.setup).value();
     follower.add(out);
     if (!run_code({a.controller, a.machine, &a.setup}, {"mutant.nc", &text, &ahead}, {}, follower, findings)) {
         qFatal("a program in memory can't be read");

@@ -93,7 +93,7 @@ Machine machine_from(const std::string& text)
 void put_on_head_head(Assembly& assembly)
 {
     assembly.machine = machine_from(head_head_json());
-    assembly.setup.holder = "bed";
+    assembly.setup.works.front().holder = "bed";
     assembly.setup.offsets["1"] = {{"X", 5}, {"Y", -3}, {"Z", -60}, {"B", 0}, {"C", 0}};
     assembly.controller.change_position["Z"] = 2000;
     assembly.solver.reset();

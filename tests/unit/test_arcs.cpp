@@ -160,8 +160,8 @@ private Q_SLOTS:
             other.line("G3 X0. Y10.004 I-10. F100.");
             QVERIFY2(!clean.has_errors(), qPrintable(shown(clean)));
             const Readings middle = sink.arc->at(0.5);
-            const double x = middle[1] - a.offset(JointIndex(1));
-            const double y = middle[0] - a.offset(JointIndex(0));
+            const double x = middle[1] - a.offset(JointIndex(1), 0);
+            const double y = middle[0] - a.offset(JointIndex(0), 0);
             QVERIFY(std::abs(std::hypot(x, y) - (blend ? 10.002 : 10.0)) < 1e-6);
             other.line("G3 X10. Y0. I0. J-10.02 F100.");
             QVERIFY(has_finding(clean, "arc-error"));

@@ -219,7 +219,7 @@ void TestCompareParts::a_check_that_nobody_has_thought_of_has_cuts_compared_one_
         AgreedRecords leant(a, source);
         WithExcursions records(a, leant, none);
         ExpectedPath path(a, records);
-        Follower follower = Follower::make(a.machine, a.setup.part).value();
+        Follower follower = Follower::make(a.machine, a.setup).value();
         Parts parts(a, follower, path, doubts);
         follower.add(parts);
         TextSource text(code);

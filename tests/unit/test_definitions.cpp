@@ -79,8 +79,8 @@ private Q_SLOTS:
         row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "",
             "setups/mirror-back.json: the offset register 1 has no value for the joint \"C\"; state it, even where it is zero");
         row("other holder", five, "setups/mirror-back.json", R"("holder": "table")", R"("holder": "vice")",
-            "setups/mirror-back.json: the part is held by \"vice\", the machine's work mount is \"table\"; name the machine's work mount "
-            "under \"part\"");
+            "setups/mirror-back.json:5:11: the part is held by \"vice\", which is not a work mount of the machine; name one under \"part\", "
+            "like \"table\"");
         row("tool twice", three, "setups/mirror-cell.json", R"("number": 2)", R"("number": 1)",
             "setups/mirror-cell.json:12:5: the tool 1 appears twice; keep one of the two");
         row("register twice", three, "setups/mirror-cell.json", R"("length_register": 2)", R"("length_register": 1)",
@@ -119,11 +119,11 @@ private Q_SLOTS:
                     .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-blade-overruns, "
                                 "fails-cylinder-beside-axis, fails-head-between-marks, "
                                 "fails-head-meets-turntable, "
-                                "fails-head-points-elsewhere, fails-head-without-length, fails-quill-too-short, fails-rule-without-end, "
+                                "fails-head-points-elsewhere, fails-head-without-length, fails-pair-swapped, fails-quill-too-short, fails-rule-without-end, "
                                 "fails-shift-left-on, "
                                 "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, fails-turns-while-low, "
                                 "fails-unreachable-direction, focuser-hub, focuser-hub-by-calls, focuser-hub-copies, fork-arm, "
-                                "fork-arm-silent, mirror-back-batch, "
+                                "fork-arm-silent, hub-pair, mirror-back-batch, "
                                 "mirror-back-face, "
                                 "mirror-cell, "
                                 "mirror-cell-batch, mirror-cell-by-calls, "

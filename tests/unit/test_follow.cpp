@@ -207,16 +207,16 @@ private Q_SLOTS:
             body.id = "sill";
             body.size = Vec3(50, 100, 40); // its top is the surface
             body.frame = Eigen::Translation3d(on + gap + 25, 0, -40) * Frame::Identity();
-            a.setup.kept = {body};
+            a.setup.works.front().kept = {body};
             const KerfWatch watch(a);
             const Pose from{Vec3(-200, 0, -42), Vec3::UnitX()};
             const Pose to{Vec3(0, 0, -42), Vec3::UnitX()};
-            QCOMPARE(watch.reached(from, to, blade) != nullptr, gap < 0);
+            QCOMPARE(watch.reached(from, to, blade, 0) != nullptr, gap < 0);
             // Beside it by half the blade's width.
             for (const double aside : {1.55, 1.65}) {
-                a.setup.kept[0].frame.translation().y() = 50 + aside;
+                a.setup.works.front().kept[0].frame.translation().y() = 50 + aside;
                 const KerfWatch beside(a);
-                QCOMPARE(beside.reached(from, to, blade) != nullptr, gap < 0 && aside < 1.6);
+                QCOMPARE(beside.reached(from, to, blade, 0) != nullptr, gap < 0 && aside < 1.6);
             }
         }
     }

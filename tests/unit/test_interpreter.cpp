@@ -43,7 +43,7 @@ struct Run {
             control.line(line);
         }
     }
-    [[nodiscard]] double x(std::size_t move) const { return log.moves.at(move).to[1] - a.offset(JointIndex(1)); }
+    [[nodiscard]] double x(std::size_t move) const { return log.moves.at(move).to[1] - a.offset(JointIndex(1), 0); }
     [[nodiscard]] double z(std::size_t move) const { return log.moves.at(move).to[2]; }
 };
 

@@ -455,7 +455,7 @@ private Q_SLOTS:
         QFETCH(QString, job);
         const Assembly a = load_demo(job.toStdString()).value();
         const std::string code = code_of(a);
-        auto follower = Follower::make(a.machine, a.setup.part).value();
+        auto follower = Follower::make(a.machine, a.setup).value();
         MoveTimes times(a.machine, a.controller);
         PlainCuts plain(way_rules(a.machine, a.controller.timing));
         follower.add(times);

@@ -77,7 +77,7 @@ void TestSetupEdit::changes_only_the_value_data()
     row("a joint that had none", set_offset(d, "1", "Y", false, 3), replaced(setup_text, "{\"angle\": 0}}", "{\"angle\": 0}, \"Y\": 3}"));
     row("a register that was not there", set_offset(d, "2", "X", false, 1),
         replaced(setup_text, "{\"X\": 6, \"B\": {\"angle\": 0}}", "{\"X\": 6, \"B\": {\"angle\": 0}},\n    \"2\": {\"X\": 1}"));
-    row("the part's place", set_part_point(d, Vec3(1, 2.5, -3)), replaced(setup_text, "[6, -4, 30]", "[1, 2.5, -3]"));
+    row("the part's place", set_part_point(d, 0, Vec3(1, 2.5, -3)), replaced(setup_text, "[6, -4, 30]", "[1, 2.5, -3]"));
     row("a length", set_tool_number(d, 0, ToolField::length, 140.0), replaced(setup_text, "142.315", "140"));
     row("a length that was missing", set_tool_number(d, 1, ToolField::length, 99.5),
         replaced(setup_text, "\"length_register\": 16", "\"length_register\": 16, \"length\": 99.5"));
@@ -122,12 +122,12 @@ void TestSetupEdit::turns_the_part()
 {
     // A quarter turn about Z: the part's x lies along the holder's Y.
     const json::Document d = parsed(setup_text);
-    const Setup setup = read(after(setup_text, set_part_directions(d, Vec3::UnitY(), Vec3::UnitZ())));
-    QVERIFY((setup.part * Vec3(10, 0, 0) - Vec3(6, 6, 30)).norm() < 1e-12);
+    const Setup setup = read(after(setup_text, set_part_directions(d, 0, Vec3::UnitY(), Vec3::UnitZ())));
+    QVERIFY((setup.part() * Vec3(10, 0, 0) - Vec3(6, 6, 30)).norm() < 1e-12);
     // And back, over keys that are there now.
-    const std::string turned = after(setup_text, set_part_directions(d, Vec3::UnitY(), Vec3::UnitZ()));
-    const Setup back = read(after(turned, set_part_directions(parsed(turned), Vec3::UnitX(), Vec3::UnitZ())));
-    QVERIFY((back.part * Vec3(10, 0, 0) - Vec3(16, -4, 30)).norm() < 1e-12);
+    const std::string turned = after(setup_text, set_part_directions(d, 0, Vec3::UnitY(), Vec3::UnitZ()));
+    const Setup back = read(after(turned, set_part_directions(parsed(turned), 0, Vec3::UnitX(), Vec3::UnitZ())));
+    QVERIFY((back.part() * Vec3(10, 0, 0) - Vec3(16, -4, 30)).norm() < 1e-12);
 }
 
 void TestSetupEdit::tables_data()

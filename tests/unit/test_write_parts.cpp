@@ -53,7 +53,7 @@ struct Desk {
     {
         for (const Record& record : a.toolpath.records) {
             if (const auto* linear = std::get_if<record::Linear>(&record.data)) {
-                return a.setup.part * linear->to.tip;
+                return a.setup.part() * linear->to.tip;
             }
         }
         qFatal("the job has no cut");

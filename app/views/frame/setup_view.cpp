@@ -2,7 +2,6 @@
 
 #include "app/models/quantity.hpp"
 #include "app/theme/theme.hpp"
-#include "core/base/units.hpp"
 
 #include <QFileDialog>
 #include <QFileInfo>
@@ -13,7 +12,7 @@
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
-#include <cmath>
+#include <algorithm>
 
 namespace wexilum::app {
 namespace {
@@ -54,23 +53,10 @@ protected:
     }
 };
 
-/// Turns about X, then Y, then Z of the holder (rad), and back.
-Vec3 turns_of(const Mat3& m)
-{
-    const double y = std::atan2(-m(2, 0), std::hypot(m(0, 0), m(1, 0)));
-    return {std::atan2(m(2, 1), m(2, 2)), y, std::atan2(m(1, 0), m(0, 0))};
-}
-Mat3 turned(const Vec3& turns)
-{
-    return (Eigen::AngleAxisd(turns.z(), Vec3::UnitZ()) * Eigen::AngleAxisd(turns.y(), Vec3::UnitY()) *
-            Eigen::AngleAxisd(turns.x(), Vec3::UnitX()))
-        .toRotationMatrix();
-}
-
 } // namespace
 
 SetupView::SetupView(Workspace& workspace, SetupEditor& editor, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), editor_(editor), offsets_model_(new OffsetsModel(editor, this)),
+    : QWidget(parent), workspace_(workspace), editor_(editor), offsets_model_(new OffsetsModel(editor, this)), works_model_(new WorksModel(editor, this)),
       tools_model_(new ToolsModel(editor, this)), refused_(new QLabel), band_(new ErrorBand)
 {
     setObjectName(QStringLiteral("setup-view"));
@@ -87,6 +73,7 @@ SetupView::SetupView(Workspace& workspace, SetupEditor& editor, QWidget* parent)
     inner->setContentsMargins(16, 12, 16, 12);
     inner->setSpacing(8);
     inner->addWidget(build_part());
+    inner->addWidget(build_works());
     inner->addSpacing(6);
     inner->addWidget(build_offsets());
     inner->addSpacing(6);
@@ -100,9 +87,42 @@ SetupView::SetupView(Workspace& workspace, SetupEditor& editor, QWidget* parent)
     renew();
 }
 
+/// A table with its caption and what it means beside it.
+QWidget* SetupView::titled(QTableView& table, const QString& title, const QString& meaning)
+{
+    auto* box = new QWidget;
+    auto* column = new QVBoxLayout(box);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    auto* row = new QHBoxLayout;
+    auto* says = new QLabel(meaning);
+    says->setProperty("role", "soft");
+    row->addWidget(caption(title));
+    row->addSpacing(10);
+    row->addWidget(says);
+    row->addStretch(1);
+    column->addLayout(row);
+    dress(table);
+    table.horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    column->addWidget(&table);
+    return box;
+}
+
+QWidget* SetupView::build_works()
+{
+    works_ = new QTableView;
+    works_->setObjectName(QStringLiteral("works"));
+    works_->setAccessibleName(tr("works, what holds each, and where"));
+    works_->setModel(works_model_);
+    works_->verticalHeader()->hide();
+    works_box_ = titled(*works_, tr("Works"), tr("each part on its holder, and the register of its zero"));
+    return works_box_;
+}
+
 QWidget* SetupView::build_part()
 {
     auto* box = new QWidget;
+    part_box_ = box;
     auto* grid = new QGridLayout(box);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(8);
@@ -140,26 +160,11 @@ QWidget* SetupView::build_part()
 
 QWidget* SetupView::build_offsets()
 {
-    auto* box = new QWidget;
-    auto* column = new QVBoxLayout(box);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    auto* row = new QHBoxLayout;
-    auto* meaning = new QLabel(tr("machine readings at which the program's words are zero"));
-    meaning->setProperty("role", "soft");
-    row->addWidget(caption(tr("Work offsets")));
-    row->addSpacing(10);
-    row->addWidget(meaning);
-    row->addStretch(1);
-    column->addLayout(row);
     offsets_ = new QTableView;
     offsets_->setObjectName(QStringLiteral("offsets"));
     offsets_->setAccessibleName(tr("work offsets by register and axis"));
     offsets_->setModel(offsets_model_);
-    dress(*offsets_);
-    offsets_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
-    column->addWidget(offsets_);
-    return box;
+    return titled(*offsets_, tr("Work offsets"), tr("machine readings at which the program's words are zero"));
 }
 
 QWidget* SetupView::build_tools()
@@ -253,13 +258,15 @@ void SetupView::renew()
     if (!setup) {
         return;
     }
-    const Vec3 turns = turns_of(setup->part.linear());
     for (int i = 0; i < 6; ++i) {
-        const double value = i < 3 ? setup->part.translation()[i] : turns[i - 3];
-        part_[std::size_t(i)]->setText(quantity_text(value, i < 3 ? Measure::length : Measure::angle));
+        part_[std::size_t(i)]->setText(quantity_text(editor_.part_value(0, i), i < 3 ? Measure::length : Measure::angle));
     }
+    const int listed = works_model_->rowCount();
+    part_box_->setVisible(listed == 0);
+    works_box_->setVisible(listed > 0);
+    works_->setFixedHeight(works_->horizontalHeader()->sizeHint().height() + std::clamp(listed, 1, 6) * 26 + 2);
     holder_->setText(tr("%1 · origin of the part's frame, and how it is turned: about X, then Y, then Z of the holder")
-                         .arg(QString::fromStdString(setup->holder)));
+                         .arg(QString::fromStdString(setup->works.front().holder)));
     static const std::array<const char*, 3> actors{"the program", "hand", "nobody"};
     who_->setText(tr("changed by %1; spindle by %2, coolant by %3")
                       .arg(tr(actors[std::size_t(setup->tool_change)]), tr(actors[std::size_t(setup->spindle)]),
@@ -268,34 +275,6 @@ void SetupView::renew()
     offsets_->setFixedHeight(offsets_->horizontalHeader()->sizeHint().height() + rows * 26 + 2);
 }
 
-void SetupView::set_part(int field)
-{
-    const auto& setup = editor_.setup();
-    if (!setup) {
-        return;
-    }
-    QLineEdit& edit = *part_[std::size_t(field)];
-    const Measure measure = field < 3 ? Measure::length : Measure::angle;
-    const auto value = quantity_of(edit.text(), measure);
-    if (!value) {
-        refuse(tr("\"%1\" is not a %2; type a number, with or without a unit (mm, in, °, rad)")
-                   .arg(edit.text(), field < 3 ? tr("length") : tr("angle")));
-        return;
-    }
-    Vec3 point = setup->part.translation();
-    Vec3 turns = turns_of(setup->part.linear());
-    const double before = field < 3 ? point[field] : turns[field - 3];
-    if (quantity_text(*value, measure) == quantity_text(before, measure)) {
-        return;
-    }
-    if (field < 3) {
-        point[field] = *value;
-        editor_.edit(tr("position of the part"), [&](const json::Document& d) { return set_part_point(d, point); });
-    } else {
-        turns[field - 3] = *value;
-        const Mat3 m = turned(turns);
-        editor_.edit(tr("turn of the part"), [&](const json::Document& d) { return set_part_directions(d, m.col(0), m.col(2)); });
-    }
-}
+void SetupView::set_part(int field) { (void)editor_.set_part(0, field, part_[std::size_t(field)]->text()); }
 
 } // namespace wexilum::app

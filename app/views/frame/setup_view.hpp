@@ -14,6 +14,7 @@ class SetupView final : public QWidget {
     Q_OBJECT
 public:
     SetupView(Workspace& workspace, SetupEditor& editor, QWidget* parent = nullptr);
+    [[nodiscard]] QTableView& works() { return *works_; }
     [[nodiscard]] QTableView& offsets() { return *offsets_; }
     [[nodiscard]] QTableView& tools() { return *tools_; }
     /// Reads a table of tools; what is wrong with it stands in the band.
@@ -24,6 +25,8 @@ Q_SIGNALS:
 
 private:
     QWidget* build_part();
+    QWidget* build_works();
+    QWidget* titled(QTableView& table, const QString& title, const QString& meaning);
     QWidget* build_offsets();
     QWidget* build_tools();
     void renew();
@@ -33,7 +36,11 @@ private:
     Workspace& workspace_;
     SetupEditor& editor_;
     OffsetsModel* offsets_model_;
+    WorksModel* works_model_;
     ToolsModel* tools_model_;
+    QWidget* part_box_ = nullptr; ///< of the setup's only part
+    QWidget* works_box_ = nullptr;
+    QTableView* works_ = nullptr;
     QTableView* offsets_ = nullptr;
     QTableView* tools_ = nullptr;
     std::array<QLineEdit*, 6> part_{}; ///< X Y Z, then turned about X, Y, Z

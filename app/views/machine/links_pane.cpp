@@ -3,6 +3,7 @@
 #include "app/models/stations.hpp"
 #include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
+#include "core/task/postures.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/project/job_run.hpp"
@@ -288,7 +289,7 @@ void LinksPane::renew_step()
     safe_->setVisible(steps != nullptr && document_ && states_list(*document_, *a, operation_, chosen_.list));
     const LinkStep* now = step();
     step_->show_step(now, a != nullptr ? &a->machine : nullptr,
-                     now != nullptr ? joints_between(a->machine, a->posture_of(operation_)) : std::vector<JointIndex>());
+                     now != nullptr ? joints_of(*a, a->posture_of(operation_)) : std::vector<JointIndex>());
 }
 
 void LinksPane::renew_clearance()

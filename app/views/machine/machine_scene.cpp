@@ -112,8 +112,10 @@ void MachineScene::collect_parts()
     }
     const Assembly& a = results_->assembly();
     const Rgb stock = is_dark() ? 0x4F6F69 : 0xC9DAD2;
-    for (const Body& body : a.setup.stock) {
-        parts_.push_back({body.id, solid_of(body), Carrier::part, -1, body.frame, stock});
+    for (std::size_t work = 0; work < a.setup.works.size(); ++work) {
+        for (const Body& body : a.setup.works[work].stock) {
+            parts_.push_back({body.id, solid_of(body), Carrier::part, int(work), body.frame, stock});
+        }
     }
     add_tool();
 }
@@ -191,7 +193,7 @@ Frame MachineScene::ride() const
     if (machine() == nullptr) {
         return Frame::Identity();
     }
-    const Mount* work = machine()->first_mount(MountKind::work);
+    const Mount* work = work_mount();
     if (riding == Riding::machine || work == nullptr || work->parent < 0) {
         return upright();
     }
@@ -206,14 +208,21 @@ Frame MachineScene::upright() const
     return Frame(Eigen::AngleAxisd(angle_between(up, Vec3::UnitZ()), about.norm() > 1e-9 ? Vec3(about.normalized()) : any_across(up)));
 }
 
-Frame MachineScene::part_in_base() const
+/// What holds a work; without a job the machine's first work mount.
+const Mount* MachineScene::work_mount(std::size_t work) const
 {
-    const Mount* work = machine()->first_mount(MountKind::work);
+    const auto found = has_job() ? machine()->find_work_mount(results_->assembly().setup.works[work].holder) : std::nullopt;
+    return found ? &machine()->mounts[*found] : machine()->first_mount(MountKind::work);
+}
+
+Frame MachineScene::part_in_base(std::size_t of) const
+{
+    const Mount* work = work_mount(of);
     Frame frame = Frame::Identity();
     if (work != nullptr) {
         frame = (work->parent < 0 ? Frame::Identity() : joints_[std::size_t(work->parent)]) * work->frame;
     }
-    return has_job() ? frame * results_->assembly().setup.part : frame;
+    return has_job() ? frame * results_->assembly().setup.works[of].part : frame;
 }
 
 std::array<Vec3, 8> MachineScene::box_in_base(const Part& part) const
@@ -233,7 +242,7 @@ Frame MachineScene::in_base(const Part& part) const
     switch (part.carrier) {
     case Carrier::base: return part.frame;
     case Carrier::joint: return carried(part.joint) * part.frame;
-    case Carrier::part: return part_in_base() * part.frame;
+    case Carrier::part: return part_in_base(std::size_t(part.joint)) * part.frame;
     case Carrier::tool: break;
     }
     const Mount* mount = tool_mount();

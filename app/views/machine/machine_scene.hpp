@@ -90,7 +90,7 @@ public:
 
     [[nodiscard]] Frame upright() const; ///< from the base frame to one whose z leads away from the floor
     [[nodiscard]] Frame ride() const;    ///< of the base, in the world: upright, and against the work where that keeps still
-    [[nodiscard]] Frame part_frame() const { return ride() * part_in_base(); } ///< the part's, in the world as the camera sees it
+    [[nodiscard]] Frame part_frame() const { return ride() * part_in_base(); } ///< the first part's, in the world as the camera sees it
     [[nodiscard]] Frame in_base(const Part& part) const;                       ///< in the machine's base frame
     [[nodiscard]] Frame in_world(const Part& part) const { return ride() * in_base(part); }
     [[nodiscard]] std::array<Vec3, 8> box_in_base(const Part& part) const; ///< corners of the box about its solid
@@ -104,7 +104,8 @@ private:
     void add_tool();
     void renew_paint();
     [[nodiscard]] const Mount* tool_mount() const;
-    [[nodiscard]] Frame part_in_base() const;
+    [[nodiscard]] const Mount* work_mount(std::size_t work = 0) const;
+    [[nodiscard]] Frame part_in_base(std::size_t work = 0) const;
 
     std::shared_ptr<const JobResults> results_;
     std::optional<Machine> draft_;

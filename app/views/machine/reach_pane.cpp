@@ -281,7 +281,7 @@ void ReachPane::renew_map()
                            .arg(QString::fromStdString(mount.name.empty() ? mount.id : mount.name),
                                 operation < a.job.operations.size() ? QString::fromStdString(a.job.operations[operation].id) : QString()));
     }
-    disk_->set_map(map_, results_ ? Mat3(results_->assembly().setup.part.linear()) : Mat3(Mat3::Identity()));
+    disk_->set_map(map_, results_ ? Mat3(results_->assembly().setup.part().linear()) : Mat3(Mat3::Identity()));
 }
 
 /// The directions in which the operation works, each once.
@@ -315,7 +315,7 @@ void ReachPane::find_marks()
 /// Of the tool at a motion's end, in the part's frame. Precondition: there are a map and a replay of the same joints.
 Vec3 ReachPane::axis_of(std::size_t motion) const
 {
-    return results_->assembly().setup.part.linear().transpose() *
+    return results_->assembly().setup.part().linear().transpose() *
            map_->solver().kinematics().pose(results_->replayed->track.readings(motion), 0).axis;
 }
 
@@ -384,7 +384,7 @@ void ReachPane::show_direction(const std::optional<Vec3>& axis)
                "a pole. Dots: directions of this operation; a click goes there."));
         return;
     }
-    const Vec3 in_work = results_->assembly().setup.part.linear() * *axis;
+    const Vec3 in_work = results_->assembly().setup.part().linear() * *axis;
     const DirectionAt at = map_->at(in_work);
     const double tilt = to_deg(std::acos(std::clamp(axis->z(), -1.0, 1.0)));
     QString text = tr("%1° from Z, towards %2° from +X: ").arg(tilt, 0, 'f', 1).arg(to_deg(std::atan2(axis->y(), axis->x())), 0, 'f', 1);
