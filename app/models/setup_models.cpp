@@ -126,23 +126,42 @@ QString SetupEditor::use_of(const std::string& register_name) const
     return works.join(QStringLiteral(", "));
 }
 
-// --- works ----------------------------------------------------------------------------------------------------------
+// --- tables ---------------------------------------------------------------------------------------------------------
 
-WorksModel::WorksModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
+SetupTable::SetupTable(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
 {
-    take();
-    connect(&editor, &SetupEditor::changed, this, [this] {
+    connect(&editor, &SetupEditor::changed, this, &SetupTable::renew);
+}
+
+void SetupTable::renew()
+{
+    const int rows = rowCount({});
+    const int columns = columnCount({});
+    if (size_to_come() != std::pair(rows, columns)) {
         beginResetModel();
         take();
         endResetModel();
-    });
+        return;
+    }
+    take();
+    if (rows > 0 && columns > 0) {
+        Q_EMIT dataChanged(index(0, 0), index(rows - 1, columns - 1));
+        Q_EMIT headerDataChanged(Qt::Vertical, 0, rows - 1);
+        Q_EMIT headerDataChanged(Qt::Horizontal, 0, columns - 1);
+    }
 }
 
-void WorksModel::take()
+// --- works ----------------------------------------------------------------------------------------------------------
+
+WorksModel::WorksModel(SetupEditor& editor, QObject* parent) : SetupTable(editor, parent) { take(); }
+
+std::pair<int, int> WorksModel::size_to_come() const
 {
     const auto& setup = editor_.setup();
-    works_ = setup && !setup->works.front().id.empty() ? setup->works : std::vector<Work>();
+    return {setup && !setup->works.front().id.empty() ? int(setup->works.size()) : 0, columnCount({})};
 }
+
+void WorksModel::take() { works_ = size_to_come().first > 0 ? editor_.setup()->works : std::vector<Work>(); }
 
 int WorksModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(works_.size()); }
 int WorksModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : first_place + 6; }
@@ -179,7 +198,8 @@ QVariant WorksModel::headerData(int section, Qt::Orientation orientation, int ro
     if (orientation != Qt::Horizontal || role != Qt::DisplayRole) {
         return {};
     }
-    static const std::array<const char*, 9> names{"work", "held by", "register", "X  mm", "Y  mm", "Z  mm", "about X  °", "about Y  °", "about Z  °"};
+    static const std::array<const char*, 9> names{"work",  "held by",    "register",   "X  mm",     "Y  mm",
+                                                  "Z  mm", "about X  °", "about Y  °", "about Z  °"};
     return section >= 0 && section < int(names.size()) ? tr(names[std::size_t(section)]) : QString();
 }
 
@@ -199,20 +219,19 @@ bool WorksModel::setData(const QModelIndex& index, const QVariant& value, int ro
     }
     static const std::array<const char*, 3> keys{"id", "holder", "work_offset"};
     const std::string text = value.toString().trimmed().toStdString();
-    return editor_.edit(tr("%1 of %2").arg(headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString(), QString::fromStdString(works_[row].id)),
-                        [&](const json::Document& d) { return set_work_text(d, row, keys[std::size_t(index.column())], text); });
+    return editor_.edit(
+        tr("%1 of %2").arg(headerData(index.column(), Qt::Horizontal, Qt::DisplayRole).toString(), QString::fromStdString(works_[row].id)),
+        [&](const json::Document& d) { return set_work_text(d, row, keys[std::size_t(index.column())], text); });
 }
 
 // --- offsets --------------------------------------------------------------------------------------------------------
 
-OffsetsModel::OffsetsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
+OffsetsModel::OffsetsModel(SetupEditor& editor, QObject* parent) : SetupTable(editor, parent) { take(); }
+
+std::pair<int, int> OffsetsModel::size_to_come() const
 {
-    take();
-    connect(&editor, &SetupEditor::changed, this, [this] {
-        beginResetModel();
-        take();
-        endResetModel();
-    });
+    const bool known = editor_.setup() && editor_.machine() != nullptr;
+    return known ? std::pair(int(editor_.setup()->offsets.size()), int(editor_.machine()->joints.size())) : std::pair(0, 0);
 }
 
 void OffsetsModel::take()
@@ -289,15 +308,9 @@ bool OffsetsModel::setData(const QModelIndex& index, const QVariant& value, int 
 
 // --- tools ----------------------------------------------------------------------------------------------------------
 
-ToolsModel::ToolsModel(SetupEditor& editor, QObject* parent) : QAbstractTableModel(parent), editor_(editor)
-{
-    take();
-    connect(&editor, &SetupEditor::changed, this, [this] {
-        beginResetModel();
-        take();
-        endResetModel();
-    });
-}
+ToolsModel::ToolsModel(SetupEditor& editor, QObject* parent) : SetupTable(editor, parent) { take(); }
+
+std::pair<int, int> ToolsModel::size_to_come() const { return {editor_.setup() ? int(editor_.setup()->tools.size()) : 0, columnCount({})}; }
 
 void ToolsModel::take() { tools_ = editor_.setup() ? editor_.setup()->tools : std::vector<Tool>(); }
 

@@ -50,8 +50,24 @@ private:
     std::optional<Setup> setup_;
 };
 
+/// A table of the setup. It follows the file's text; while its rows and columns stay as they are, so does what is being typed into it.
+class SetupTable : public QAbstractTableModel {
+    Q_OBJECT
+protected:
+    SetupTable(SetupEditor& editor, QObject* parent);
+    /// Rows and columns that take() comes to.
+    [[nodiscard]] virtual std::pair<int, int> size_to_come() const = 0;
+    /// Shows what the editor has.
+    virtual void take() = 0;
+
+    SetupEditor& editor_;
+
+private:
+    void renew();
+};
+
 /// The works that a setup lists, with what holds each and where.
-class WorksModel final : public QAbstractTableModel {
+class WorksModel final : public SetupTable {
     Q_OBJECT
 public:
     enum Column { id, holder, work_offset, first_place };
@@ -65,13 +81,13 @@ public:
     bool setData(const QModelIndex& index, const QVariant& value, int role) override;
 
 private:
-    void take();
-    SetupEditor& editor_;
+    [[nodiscard]] std::pair<int, int> size_to_come() const override;
+    void take() override;
     std::vector<Work> works_; ///< as the table shows them
 };
 
 /// Registers by joints.
-class OffsetsModel final : public QAbstractTableModel {
+class OffsetsModel final : public SetupTable {
     Q_OBJECT
 public:
     explicit OffsetsModel(SetupEditor& editor, QObject* parent = nullptr);
@@ -83,15 +99,15 @@ public:
     bool setData(const QModelIndex& index, const QVariant& value, int role) override;
 
 private:
-    void take();
-    SetupEditor& editor_;
+    [[nodiscard]] std::pair<int, int> size_to_come() const override;
+    void take() override;
     // As the table shows them, whatever the editor has meanwhile:
     std::vector<std::pair<std::string, std::map<std::string, double>>> registers_;
     std::vector<Joint> joints_;
 };
 
 /// The tool table.
-class ToolsModel final : public QAbstractTableModel {
+class ToolsModel final : public SetupTable {
     Q_OBJECT
 public:
     explicit ToolsModel(SetupEditor& editor, QObject* parent = nullptr);
@@ -107,9 +123,9 @@ public:
     bool import(const QString& name, const std::string& text);
 
 private:
-    void take();
+    [[nodiscard]] std::pair<int, int> size_to_come() const override;
+    void take() override;
     [[nodiscard]] bool is_used(std::uint32_t tool) const;
-    SetupEditor& editor_;
     std::vector<Tool> tools_; ///< as the table shows them
 };
 

@@ -96,6 +96,7 @@ void Motions::go(const BlockWords& words, const Readings& wanted, bool feed, con
         move.waited = parts_.brakes.take_waited();
     }
     set_state(move);
+    parts_.mounts.check_drive();
     if (parts_.mounts.taken()) {
         parts_.mounts.check(feed, frames.in_frame());
     }

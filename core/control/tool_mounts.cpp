@@ -191,6 +191,23 @@ void ToolMounts::check(bool feed, bool in_frame)
     }
 }
 
+std::pair<std::uint32_t, double> ToolMounts::drive() const
+{
+    return {mount_, feeds_.spindle() == record::SpindleState::off ? 0 : feeds_.rpm().value_or(0)};
+}
+
+void ToolMounts::check_drive()
+{
+    if (machine_.spindles.empty() || drive() == checked_drive_) {
+        return;
+    }
+    checked_drive_ = drive();
+    if (const std::string refused = speed_refused(machine_, mount_, checked_drive_.second); !refused.empty()) {
+        log_.report(Severity::error, "spindle-beyond-drive", "", refused, "write a speed that the drive has, and the feed that goes with it",
+                    checked_drive_.second);
+    }
+}
+
 void ToolMounts::turn_through_gears(ReplayMove& move) const
 {
     const Gearing& gearing = machine_.mounts[mount_].gearing;
@@ -203,7 +220,7 @@ void ToolMounts::turn_through_gears(ReplayMove& move) const
 
 bool ToolMounts::leaves_cuts_plain() const
 {
-    return !operator_.waits() && (!taken() || (known_ && refused_coolant().empty() && !length_acts_beside()));
+    return !operator_.waits() && (machine_.spindles.empty() || drive() == checked_drive_) && (!taken() || (known_ && refused_coolant().empty() && !length_acts_beside()));
 }
 
 } // namespace wexilum

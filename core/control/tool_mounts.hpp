@@ -30,6 +30,8 @@ public:
     void take(const BlockWords& words);
     /// Before a motion. `in_frame`: the words are coordinates of the tip, which have the tool's length in them.
     void check(bool feed, bool in_frame);
+    /// Before a motion: whether the spindle can turn as the program has it.
+    void check_drive();
     /// The spindle of the tool, behind the gears of its mount.
     void turn_through_gears(ReplayMove& move) const;
 
@@ -43,6 +45,8 @@ private:
     /// The joint that retracts where it is off its home, and how far, mm; nothing where it is home or there is none.
     [[nodiscard]] std::optional<double> off_home() const;
     [[nodiscard]] std::string refused_coolant() const;
+    /// The mount, and the speed of what drives it, rpm; 0: it stands.
+    [[nodiscard]] std::pair<std::uint32_t, double> drive() const;
     [[nodiscard]] bool length_acts_beside() const { return length_beside_ && tools_.shift() != 0; }
 
     const Controller& controller_;
@@ -53,6 +57,7 @@ private:
     Operator operator_;
     std::uint32_t mount_;
     std::uint32_t changes_ = 0;
+    std::pair<std::uint32_t, double> checked_drive_{0, 0};
     bool by_words_ = false;
     bool said_ = false;
     bool known_ = true;          ///< false: the control takes mounts by words, and none has said which is on

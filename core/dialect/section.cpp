@@ -195,6 +195,7 @@ const std::vector<Name>& state_names()
         {"date", Type::text, {}, "the day of the run, YYYY-MM-DD, where one is given"},
         {"operation", Type::text, {}, "id and name of the operation, once one has begun"},
         {"operation_id", Type::text, {}, "its id alone"},
+        {"work", Type::text, {}, "the setup's work that it is for, where works have ids"},
         {"next_operation", Type::text, {}, "id and name of the operation behind it, where there is one"},
         {"operations", Type::number, expr::plain, "how many operations the job has"},
         {"tool", Type::number, expr::plain, "number of the tool that is called or in the spindle"},

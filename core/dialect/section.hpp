@@ -23,6 +23,7 @@ enum class StateName : std::uint8_t {
     date,
     operation,
     operation_id,
+    work,
     next_operation,
     operations,
     tool,
@@ -37,7 +38,7 @@ enum class StateName : std::uint8_t {
     feed,
     block,
 };
-inline constexpr std::size_t state_name_count = 19;
+inline constexpr std::size_t state_name_count = 20;
 [[nodiscard]] const std::vector<expr::Name>& state_names();
 /// By StateName; what has no value at the time is empty.
 using StateValues = std::array<expr::Value, state_name_count>;

@@ -25,6 +25,10 @@ expr::Value RunState::value(StateName name) const
     case StateName::date: return some(assembly_.date);
     case StateName::operation: return some(course_.operation());
     case StateName::operation_id: return some(course_.operation_id());
+    case StateName::work: {
+        const std::size_t begun = course_.operations();
+        return begun > 0 ? some(assembly_.setup.works[assembly_.posture_of(begun - 1).work].id) : expr::Value();
+    }
     case StateName::next_operation: {
         const std::size_t next = course_.operations();
         return next < operations.size() ? some(operations[next].id + " " + operations[next].name) : expr::Value();

@@ -139,6 +139,14 @@ void MoveTimes::loop_end(BlockNumber /*block*/)
     times_ = 1;
 }
 
+/// By how much the tool of a mount gains speed, rpm a second: as its spindle states it, otherwise the controller; 0: at once.
+double MoveTimes::spindle_ramp(std::uint32_t mount) const
+{
+    const Spindle* spindle = mount < machine_.mounts.size() ? machine_.spindle_of(mount) : nullptr;
+    return spindle != nullptr && spindle->run_up > 0 ? spindle->most_speed / spindle->run_up * machine_.mounts[mount].gearing.ratio
+                                                     : controller_.timing.spindle_ramp;
+}
+
 /// What comes before a motion.
 void MoveTimes::begin(const ReplayMove& move)
 {
@@ -148,8 +156,10 @@ void MoveTimes::begin(const ReplayMove& move)
         pause(TimeCause::brakes, move.waited, block);
     }
     const double speed = signed_speed(move);
-    if (speed != speed_ && controller_.timing.spindle_ramp > 0) {
-        pause(TimeCause::spindle, std::abs(speed - speed_) / controller_.timing.spindle_ramp, block);
+    if (speed != speed_) {
+        if (const double ramp = spindle_ramp(move.mount); ramp > 0) {
+            pause(TimeCause::spindle, std::abs(speed - speed_) / ramp, block);
+        }
     }
     speed_ = speed;
 }

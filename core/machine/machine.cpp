@@ -53,6 +53,16 @@ std::string coolant_refused(const Mount& mount, const std::string& kind)
 std::optional<std::uint32_t> Machine::find_tool_mount(const std::string& id) const { return find_mount(*this, MountKind::tool, id); }
 std::optional<std::uint32_t> Machine::find_work_mount(const std::string& id) const { return find_mount(*this, MountKind::work, id); }
 
+std::string speed_refused(const Machine& machine, std::uint32_t mount, double rpm)
+{
+    const Spindle* spindle = machine.spindle_of(mount);
+    if (spindle == nullptr || rpm <= 0 || (rpm >= spindle->least_speed - 1e-9 && rpm <= spindle->most_speed + 1e-9)) {
+        return {};
+    }
+    return fmt::format("the drive of the {} is to turn at {:g} rpm, it goes from {:g} to {:g}", spindle->id, rpm, spindle->least_speed,
+                       spindle->most_speed);
+}
+
 Posture Machine::at_rest() const
 {
     Posture out;

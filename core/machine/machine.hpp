@@ -76,6 +76,15 @@ struct Gearing {
     friend bool operator==(const Gearing&, const Gearing&) = default;
 };
 
+/// What turns a tool, or a work.
+struct Spindle {
+    std::string id;
+    double least_speed = 0; ///< rpm: below it the drive does not turn evenly
+    double most_speed = 0;  ///< rpm, > 0
+    double run_up = 0;      ///< s from standing to its highest speed, evenly, and down again; 0: not stated
+    int joint = -1;         ///< the rotary joint that it also is; -1: none
+};
+
 struct Mount {
     std::string id;
     std::string name; ///< as a person calls it
@@ -85,6 +94,7 @@ struct Mount {
     bool blade = false;      ///< it carries a blade: z is the way that it cuts, x leads out of the work, and its length is its radius
     bool measured = true;    ///< false: an attachment whose gauge length nobody has stated
     Gearing gearing;
+    int spindle = -1; ///< what turns it, by its place in Machine::spindles; -1: nothing is stated
     std::optional<std::vector<std::string>> coolant; ///< the kinds that come through to its tool ("flood", …); none stated: all
     std::string fit_message;                         ///< the message to have it fitted; "{name}" is its name
     std::string remove_message;                      ///< to have it taken off
@@ -120,6 +130,7 @@ struct Machine {
     std::string description;
     std::vector<Joint> joints;
     std::vector<Mount> mounts;
+    std::vector<Spindle> spindles;
     std::vector<Body> bodies; ///< what the machine looks like
     std::vector<Apart> apart; ///< empty: what carries the tool and what carries the work
     std::vector<Witness> witnesses;
@@ -130,6 +141,11 @@ struct Machine {
     [[nodiscard]] std::optional<JointIndex> find_joint(const std::string& id) const;
     /// The first mount of a kind; nullptr where there is none.
     [[nodiscard]] const Mount* first_mount(MountKind kind) const;
+    /// What turns the tool of a mount; nullptr where nothing is stated.
+    [[nodiscard]] const Spindle* spindle_of(std::uint32_t mount) const
+    {
+        return mounts[mount].spindle >= 0 ? &spindles[std::size_t(mounts[mount].spindle)] : nullptr;
+    }
     /// The place of a tool mount by its name.
     [[nodiscard]] std::optional<std::uint32_t> find_tool_mount(const std::string& id) const;
     /// The same of a work mount.
@@ -138,6 +154,9 @@ struct Machine {
     [[nodiscard]] Posture at_rest() const;
     [[nodiscard]] Readings home() const;
 };
+
+/// What is wrong with a drive's speed (rpm) for a mount's spindle, in words; empty where it can turn so. A speed of 0 is standing.
+[[nodiscard]] std::string speed_refused(const Machine& machine, std::uint32_t mount, double rpm);
 
 /// How far a witness may be from the computed pose.
 inline constexpr double witness_tip_tolerance = 0.005; // mm

@@ -36,9 +36,10 @@ constexpr std::array<FieldDescription, 14> arc_fields{
     FieldDescription{"nz", number, "", "", false},
     FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
     FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false}};
-constexpr std::array<FieldDescription, 3> operation_fields{FieldDescription{"id", text, "", "of the operation, from the job", false},
-                                                           FieldDescription{"name", text, "", "", false},
-                                                           FieldDescription{"index", integer, "", "1 for the job's first", false}};
+constexpr std::array<FieldDescription, 4> operation_fields{
+    FieldDescription{"id", text, "", "of the operation, from the job", false}, FieldDescription{"name", text, "", "", false},
+    FieldDescription{"index", integer, "", "1 for the job's first", false},
+    FieldDescription{"work", text, "", "the setup's work that it is for; nil where works have no ids", false}};
 constexpr std::array<FieldDescription, 5> tool_change_fields{
     FieldDescription{"number", integer, "", "of the tool that comes", false},
     FieldDescription{"name", text, "", "in the setup's tool table", false},
@@ -74,7 +75,7 @@ constexpr std::array<FieldDescription, 2> dwell_fields{
 constexpr std::array<FieldDescription, 1> one_text_fields{FieldDescription{"text", text, "", "", true}};
 constexpr std::array<FieldDescription, 2> unknown_fields{FieldDescription{"word", text, "", "the major word", false},
                                                          FieldDescription{"text", text, "", "the whole statement", false}};
-constexpr std::array<FieldDescription, 1> work_offset_fields{FieldDescription{"register", text, "", "of the job", false}};
+constexpr std::array<FieldDescription, 1> work_offset_fields{FieldDescription{"register", text, "", "of the work at hand", false}};
 
 constexpr std::array<EventDescription, event_count> events{{
     {EventKind::program_start, "program_start", "The program begins.", "the sections program-head and safe-start", {}},
@@ -102,7 +103,7 @@ constexpr std::array<EventDescription, event_count> events{{
     {EventKind::unknown_word, "unknown_word", "A word of the toolpath that is not understood.", "nothing", unknown_fields},
     {EventKind::retract, "retract", "The tool leaves the work for its safe position.", "the machine's retract joint goes there", {}},
     {EventKind::rotary_home, "rotary_home", "The rotary joints go home.", "a retract, then one rapid block", {}},
-    {EventKind::work_offset, "work_offset", "The job's work offset comes into force.", "its word", work_offset_fields},
+    {EventKind::work_offset, "work_offset", "A work offset comes into force: at the start, and where the tool goes over to another work.", "its word", work_offset_fields},
 }};
 
 constexpr std::array<FunctionDescription, 27> functions{{
@@ -135,14 +136,14 @@ constexpr std::array<FunctionDescription, 27> functions{{
     {"rotary_home", "rotary_home()", "Retracts and sends the rotary joints home.", false},
     {"spindle_off", "spindle_off()", "Stops the spindle where it turns; it is started again before the next motion.", false},
     {"coolant_off", "coolant_off()", "Turns the coolant off where it is on; it is turned on again before the next motion.", false},
-    {"work_offset", "work_offset()", "States the job's work offset.", false},
+    {"work_offset", "work_offset()", "States the offset of the work at hand.", false},
     {"stop", "stop()", "A program stop, as the toolpath could ask for.", false},
     {"optional_stop", "optional_stop()", "An optional stop.", false},
     {"dwell", "dwell(seconds)", "A wait.", false},
     {"forget", "forget([slot, …])", "What the control holds for these slots, or for all, is unknown: it is stated again.", false},
     {"tools", "tools()", "The tools in the order in which they come: a list of {number, name, length, calls, index}.", false},
     {"operations", "operations()",
-     "The operations: a list of {id, name, records, tools, low = {x, y, z}, high = {x, y, z}}; the extents in the part's frame, nil "
+     "The operations: a list of {id, name, work, records, tools, low = {x, y, z}, high = {x, y, z}}; the extents in the part's frame, nil "
      "without "
      "motion.",
      false},

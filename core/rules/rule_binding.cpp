@@ -526,6 +526,9 @@ int RuleBinding::operations(lua_State* L)
         lua_createtable(L, 0, 6);
         set_text(L, "id", operation.id);
         set_text(L, "name", operation.name);
+        if (!operation.work.empty()) {
+            set_text(L, "work", operation.work);
+        }
         set_integer(L, "records", operation.records);
         lua_createtable(L, int(operation.tools.size()), 0);
         for (std::size_t k = 0; k < operation.tools.size(); ++k) {

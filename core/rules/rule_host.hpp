@@ -30,6 +30,7 @@ struct RuleTool {
 struct RuleOperation {
     std::string id;
     std::string name;
+    std::string work; ///< id; empty: the only one of its setup
     std::size_t records = 0;
     std::vector<std::uint32_t> tools;
     bool moves = false;

@@ -128,12 +128,15 @@ json::Path with(json::Path path, const char* key)
     return path;
 }
 
-/// From the holder's frame to what the file states before it turns the part by its "phase".
-Mat3 before_phase(const Document& setup, const json::Path& part)
+/// What the file states for a place or direction of the holder's frame before it turns the part by its "phase".
+Vec3 before_phase(const Document& setup, const json::Path& part, const Vec3& v)
 {
     const json::Node* phase = json::node_at(setup, with(part, "phase"));
-    const double angle = phase != nullptr && phase->kind == json::Kind::number ? phase->number * units_of(setup).angle : 0;
-    return angle == 0 ? Mat3(Mat3::Identity()) : Mat3(Eigen::AngleAxisd(-angle, Vec3::UnitZ()));
+    if (phase == nullptr || phase->kind != json::Kind::number) {
+        return v;
+    }
+    const Vec3 turned = Eigen::AngleAxisd(-phase->number * units_of(setup).angle, Vec3::UnitZ()) * v;
+    return (turned * 1e9).array().round().matrix() / 1e9; // without the last digits of sine and cosine
 }
 
 } // namespace
@@ -141,20 +144,19 @@ Mat3 before_phase(const Document& setup, const json::Path& part)
 Result<Patch> set_part_point(const Document& setup, std::size_t work, const Vec3& point)
 {
     const json::Path part = part_of(setup, work);
-    return json::set_value(setup, with(part, "point"), vector_text(before_phase(setup, part) * point / units_of(setup).length));
+    return json::set_value(setup, with(part, "point"), vector_text(before_phase(setup, part, point) / units_of(setup).length));
 }
 
 Result<Patch> set_part_directions(const Document& setup, std::size_t work, const Vec3& x, const Vec3& z)
 {
     const auto exact = [](const Vec3& v) { return fmt::format("[{:.9g}, {:.9g}, {:.9g}]", v.x(), v.y(), v.z()); };
     const json::Path path = part_of(setup, work);
-    const Mat3 before = before_phase(setup, path);
     const json::Node* part = json::node_at(setup, path);
     if (part == nullptr) {
         return json::set_value(setup, with(path, "x"), exact(x)); // says what is missing
     }
     // Both at once: in one without the other the part would be skew.
-    auto first = json::set_value(setup, with(path, "x"), exact(before * x));
+    auto first = json::set_value(setup, with(path, "x"), exact(before_phase(setup, path, x)));
     if (!first) {
         return first;
     }
@@ -162,7 +164,7 @@ Result<Patch> set_part_directions(const Document& setup, std::size_t work, const
     if (!between) {
         return between.error();
     }
-    auto second = json::set_value(*between, with(path, "z"), exact(before * z));
+    auto second = json::set_value(*between, with(path, "z"), exact(before_phase(setup, path, z)));
     if (!second) {
         return second;
     }

@@ -24,6 +24,7 @@ private Q_SLOTS:
     void a_wrong_value_is_refused();
     void tools_are_edited_and_imported();
     void the_part_is_moved();
+    void works_in_a_table();
     void unsaved_edits_are_asked_about();
     void a_click_in_the_picture_chooses_its_block();
     void axes_are_jogged();
@@ -139,6 +140,40 @@ void TestWindowViews::the_part_is_moved()
     const Setup& setup = desk.window().workspace().results()->assembly().setup;
     QVERIFY((setup.part().linear() * Vec3::UnitX() - Vec3::UnitY()).norm() < 1e-9);
     QCOMPARE(desk.find<QLineEdit>("part-5").text(), QStringLiteral("90"));
+}
+
+void TestWindowViews::works_in_a_table()
+{
+    Desk desk(QStringLiteral("hub-pair"));
+    desk.click_station(Station::setup);
+    QTableView& works = desk.window().setup().works();
+    QVERIFY(works.isVisible() && !desk.find<QLineEdit>("part-0").isVisible());
+    const auto cell = [&](int row, int column) { return works.model()->index(row, column).data().toString(); };
+    QCOMPARE(works.model()->rowCount(), 2);
+    QCOMPARE(cell(1, WorksModel::id), QStringLiteral("right hub"));
+    QCOMPARE(cell(1, WorksModel::holder), QStringLiteral("right seat"));
+    QCOMPARE(cell(1, WorksModel::first_place + 2), QStringLiteral("150.25"));
+    const auto proven = [&] { const auto& results = desk.window().workspace().results();
+        return results && results->replayed && results->replayed->proven();
+    };
+    QVERIFY(proven());
+    // Lifted by 0.75 mm it does not fit its register any more: the band says so, and the tables show what was typed.
+    desk.type_cell(works, 1, WorksModel::first_place + 2, QStringLiteral("151"));
+    QVERIFY(wait_until([&] { return desk.window().workspace().error().has_value(); }));
+    QCOMPARE(QString::fromStdString(desk.window().workspace().error()->message),
+             QStringLiteral("the register 2 says Z -449.750, but its zero as it was taken comes to -449.000"));
+    QCOMPARE(cell(1, WorksModel::first_place + 2), QStringLiteral("151"));
+    desk.type_cell(desk.window().setup().offsets(), 1, 1, QStringLiteral("-449")); // Z is the second joint
+    QVERIFY(wait_until([&] { return !desk.window().workspace().error() && desk.ready() && proven(); }));
+    QCOMPARE(desk.window().setup().offsets().model()->headerData(1, Qt::Vertical).toString(), QStringLiteral("2, right hub"));
+    // What is no length is refused, and nothing has changed.
+    desk.type_cell(works, 0, WorksModel::first_place, QStringLiteral("near the edge"));
+    QVERIFY(desk.find<QLabel>("refused").isVisible());
+    QCOMPARE(cell(0, WorksModel::first_place), QStringLiteral("1"));
+    // A setup with one part keeps the fields.
+    desk.window().workspace().set_job(QStringLiteral("focuser-hub"));
+    QVERIFY(desk.ready());
+    QVERIFY(!works.isVisible() && desk.find<QLineEdit>("part-0").isVisible());
 }
 
 void TestWindowViews::unsaved_edits_are_asked_about()

@@ -128,10 +128,17 @@ bool Desk::answered()
 void Desk::type_cell(QTableView& table, int row, int column, const QString& text)
 {
     const QPoint at = table.visualRect(table.model()->index(row, column)).center();
-    QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, at);
-    QTest::mouseDClick(table.viewport(), Qt::LeftButton, {}, at);
-    QWidget* editor = QApplication::focusWidget();
-    if (qobject_cast<QLineEdit*>(editor) == nullptr) {
+    QWidget* editor = nullptr;
+    for (int tries = 0; editor == nullptr && tries < 5; ++tries) { // a layout or an editor's closing may still be under way
+        QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, at);
+        QTest::mouseDClick(table.viewport(), Qt::LeftButton, {}, at);
+        QWidget* focus = QApplication::focusWidget();
+        editor = qobject_cast<QLineEdit*>(focus) != nullptr && focus->parentWidget() == table.viewport() ? focus : nullptr;
+        if (editor == nullptr) {
+            QTest::qWait(50);
+        }
+    }
+    if (editor == nullptr) {
         qFatal("no editor opens in row %d, column %d", row, column);
     }
     QTest::keyClick(editor, Qt::Key_A, Qt::ControlModifier);

@@ -66,7 +66,7 @@ private Q_SLOTS:
             "controllers/morrow-m.json:31:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",
             "dialects/morrow-m.json:45:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
-            "date, operation, operation_id, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, tools, "
+            "date, operation, operation_id, work, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, tools, "
             "spindle, speed, coolant, feed, block");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
             "dialects/morrow-m.json:33:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "

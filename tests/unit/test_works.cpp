@@ -6,6 +6,7 @@
 #include "core/follow/contact_report.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/post_run.hpp"
+#include "core/setup/setup_edit.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"
 
@@ -338,6 +339,87 @@ private Q_SLOTS:
         QCOMPARE(QString::fromStdString(a.error().text()),
                  QString("setups/hub-pair-swapped.json:32:10: the register 1 says Y -135.500, but its zero as it was taken comes to 135.000; "
                          "correct the register, the part's position or how the zero was taken"));
+    }
+
+    void sections_know_the_work()
+    {
+        const Edit section{"dialects/esker-v.json", "\"({operation})\"", "\"({operation}, {work})\""};
+        const std::string code = code_of(load_demo(pair_job, {section}).value());
+        QVERIFY(line_with(code, "(10 FACE AND BORE, LEFT HUB)") < line_with(code, "(10.2 FACE AND BORE, RIGHT HUB)"));
+        const std::string single = code_of(load_demo("focuser-hub", {section}).value()); // its part has no name: nothing is to be said
+        QVERIFY(single.find("FACE AND BORE") == std::string::npos);
+    }
+
+    void edits_of_a_work()
+    {
+        const std::string text = read_file(demo_folder() + "/" + setup_file);
+        const auto after = [&](const Result<json::Patch>& patch) { return json::applied(text, patch.value()); };
+        const auto part_of = [](const std::string& setup) {
+            return read_setup(json::Document::parse(setup, "setup.json").value()).value().works[1].part;
+        };
+        const json::Document d = json::Document::parse(text, "setup.json").value();
+        // Turned by its phase of 90 the right hub's place (-1.5, 0.5) lies at (-0.5, -1.5) of the seat.
+        QVERIFY((part_of(text).translation() - Vec3(-0.5, -1.5, 150.25)).norm() < 1e-12);
+        const std::string moved = after(set_part_point(d, 1, Vec3(-0.5, -1.25, 151)));
+        QVERIFY(moved.find("\"point\": [-1.25, 0.5, 151], \"phase\": 90") != std::string::npos);
+        QVERIFY((part_of(moved).translation() - Vec3(-0.5, -1.25, 151)).norm() < 1e-9);
+        const Frame turned = part_of(after(set_part_directions(d, 1, Vec3::UnitX(), Vec3::UnitZ())));
+        QVERIFY((turned.linear() - Mat3::Identity()).norm() < 1e-9);
+        QVERIFY(after(set_work_text(d, 0, "work_offset", "7")).find("\"work_offset\": \"7\"") != std::string::npos);
+        QVERIFY(after(set_work_text(d, 1, "holder", "table")).find("\"holder\": \"table\"") != std::string::npos);
+    }
+
+    void what_the_spindle_can_do_data()
+    {
+        QTest::addColumn<QString>("speed"); // of the drive, as the machine states it
+        QTest::addColumn<QString>("message");
+        QTest::newRow("enough") << "[60, 15000]" << "";
+        QTest::newRow("just enough") << "[4200, 8200]" << "";
+        QTest::newRow("not so fast") << "[60, 8199]" << "the drive of the main spindle is to turn at 8200 rpm, it goes from 60 to 8199";
+        QTest::newRow("not so slow") << "[4201, 15000]" << "the drive of the main spindle is to turn at 4200 rpm, it goes from 4201 to 15000";
+    }
+    void what_the_spindle_can_do()
+    {
+        // The hub's tools turn at 4200, 6800 and 8200 rpm: run and replay each know the drive.
+        QFETCH(QString, speed);
+        QFETCH(QString, message);
+        const Assembly a = load_demo("focuser-hub", {{tarn, "[60, 15000]", speed.toStdString()}}).value();
+        const RunResult run = post(a);
+        const ReplayReport report = replay_code(a, run.files.front().text);
+        QCOMPARE(has_finding(run.findings, "spindle-beyond-drive"), !message.isEmpty());
+        QCOMPARE(has_finding(report.findings, "spindle-beyond-drive"), !message.isEmpty());
+        for (const Finding& finding : report.findings.list()) {
+            if (!message.isEmpty() && finding.kind == "spindle-beyond-drive") {
+                QCOMPARE(QString::fromStdString(finding.message), message);
+            }
+        }
+    }
+
+    void a_machine_with_mistakes_in_its_spindles_data()
+    {
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        QTest::addColumn<QString>("wanted");
+        const auto row = [](const char* name, const char* from, const char* to, const char* wanted) {
+            QTest::newRow(name) << QString(from) << QString(to) << QString("machines/tarn-5h.json:26:") + wanted;
+        };
+        row("mount", R"("turns": "spindle")", R"("turns": "nose")",
+            "37: \"nose\" is not a mount of the machine; name the mount that the spindle turns");
+        row("speeds", "[60, 15000]", "[15000, 60]",
+            "57: the spindle's highest speed is not above its lowest; write [lowest, highest], in rpm");
+        row("joint", R"("run_up": 3)", R"("run_up": 3, "joint": "X")",
+            "92: \"X\" is not a rotary joint of this machine; name the joint that the spindle also is, or leave the key out");
+        row("two on one mount", R"("run_up": 3})", R"("run_up": 3}, {"id": "other", "turns": "spindle", "speed": [0, 1]})",
+            "109: \"spindle\" is turned by another spindle already; let one spindle turn it");
+    }
+    void a_machine_with_mistakes_in_its_spindles()
+    {
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        QFETCH(QString, wanted);
+        const auto a = load_demo("focuser-hub", {{tarn, from.toStdString(), to.toStdString()}});
+        QVERIFY(!a.ok());
+        QCOMPARE(QString::fromStdString(a.error().text()), wanted);
     }
 
     void rapids_through_either_stock_data()

@@ -230,7 +230,18 @@ void TracePane::show_record()
                              ? tr("Record %1 · start of %2").arg(grouped(selection_.record() + 1), file)
                              : tr("Record %1 · %2, line %3").arg(grouped(selection_.record() + 1), file, grouped(source.line.value)));
     record_->set_code(record_text(*results, selection_.record(), 6).toHtmlEscaped().replace(QLatin1Char('\n'), QStringLiteral("<br>")));
-    record_->set_text({});
+    const Setup& setup = results->assembly().setup;
+    QString work;
+    if (setup.works.size() > 1) {
+        const auto& operations = results->posted->run.outline.operations;
+        const auto behind = std::upper_bound(operations.begin(), operations.end(), std::size_t(selection_.record()),
+                                             [](std::size_t record, const OperationOutline& o) { return record < o.first_record; });
+        const std::size_t operation = std::size_t(std::max<std::ptrdiff_t>(1, behind - operations.begin())) - 1;
+        const std::uint32_t at = results->assembly().posture_of(operation).work;
+        work = tr("At the %1, whose zero is register %2.")
+                   .arg(QString::fromStdString(setup.works[at].id), QString::fromStdString(results->assembly().register_of(at)));
+    }
+    record_->set_text(work);
 }
 
 void TracePane::show_axes()

@@ -82,6 +82,13 @@ SetupView::SetupView(Workspace& workspace, SetupEditor& editor, QWidget* parent)
     connect(band_, &ErrorBand::open_wanted, this, &SetupView::open_wanted);
     connect(&editor, &SetupEditor::changed, this, &SetupView::renew);
     connect(&editor, &SetupEditor::refused, this, &SetupView::refuse);
+    // What was refused stays to be read until something else is typed, or another job is looked at.
+    connect(&workspace.documents(), &Documents::edited, refused_, [this](const QString& path) {
+        if (path == editor_.path()) {
+            refused_->setVisible(false);
+        }
+    });
+    connect(&workspace, &Workspace::job_changed, refused_, [this] { refused_->setVisible(false); });
     connect(&workspace, &Workspace::failed, this, &SetupView::renew);
     connect(&workspace, &Workspace::code_changed, this, &SetupView::renew);
     renew();
@@ -245,7 +252,6 @@ void SetupView::refuse(const QString& why)
 
 void SetupView::renew()
 {
-    refused_->setVisible(false);
     std::optional<Error> error;
     if (workspace_.error() && QString::fromStdString(workspace_.error()->place.file) == editor_.path()) {
         error = workspace_.error();
