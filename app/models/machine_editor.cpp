@@ -127,9 +127,7 @@ std::optional<Pose> MachineEditor::computed(std::size_t witness) const
     if (!machine_ || witness >= machine_->witnesses.size()) {
         return std::nullopt;
     }
-    const Witness& read = machine_->witnesses[witness];
-    const auto kinematics = Kinematics::make(*machine_, {read.mount, {}});
-    return kinematics ? std::optional(kinematics->pose(read.readings, read.tool_length)) : std::nullopt;
+    return pose_of(*machine_, machine_->witnesses[witness]);
 }
 
 std::vector<Explanation> MachineEditor::explanations(std::size_t witness) const

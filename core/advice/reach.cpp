@@ -213,14 +213,9 @@ std::vector<std::string> box_remarks(const Assembly& assembly)
             tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
         }
         const Pose* end = end_pose(record.data);
-        if (end == nullptr || lacks.empty()) {
+        if (end == nullptr || lacks.empty() || assembly.work_of(lacks.size() - 1).stock.empty()) {
             continue;
         }
-        const auto& stock = assembly.setup.works[assembly.posture_of(lacks.size() - 1).work].stock;
-        if (stock.empty()) {
-            continue;
-        }
-        const Box box = box_of(stock);
         Pose pose = *end;
         if (postures.any()) {
             (void)postures.motion(pose, std::holds_alternative<record::Rapid>(record.data));
@@ -235,7 +230,7 @@ std::vector<std::string> box_remarks(const Assembly& assembly)
         ++lack.directions;
         const InverseSolver& solver = postures.any() ? postures.solver() : *assembly.solver;
         bool missed = false;
-        for (const Vec3& corner : facing(box, pose.axis)) {
+        for (const Vec3& corner : facing(box_of(assembly.work_of(lacks.size() - 1).stock), pose.axis)) {
             const auto over = beyond(solver, assembly.machine, transformed(assembly.setup.part(), {corner, pose.axis}), tool_length);
             missed = missed || over;
             if (over && over->beyond > lack.worst.beyond) {

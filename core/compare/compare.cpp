@@ -39,6 +39,23 @@ bool Comparer::go_over()
     return true;
 }
 
+void Comparer::check_register(const ReplayMove& move)
+{
+    const auto& works = task_.setup.works;
+    if (works.size() == 1 || !move.feed || move.zero_register == nullptr || *move.zero_register == task_.register_of(work_)) {
+        return;
+    }
+    for (std::uint32_t other = 0; other < works.size(); ++other) {
+        if (task_.register_of(other) == *move.zero_register) {
+            log_.find(Severity::warning, "other-register", works[other].id,
+                      fmt::format("the path is at the {}, and the register {} is in force, which is the zero of the {}", works[work_].id,
+                                  *move.zero_register, works[other].id),
+                      fmt::format("write the word of the register {} before", task_.register_of(work_)), place_.current(), move.block);
+            return;
+        }
+    }
+}
+
 void Comparer::leave_uncovered(std::size_t from, std::size_t to)
 {
     for (std::size_t i = from; i < to; ++i) {
@@ -210,6 +227,7 @@ void Comparer::moved(const Followed& motion)
         links_.check_leaving(seen);
     }
     const bool cuts = move.feed && (!seen.stands_for_rapid || cuts_.ends_on_path(seen));
+    check_register(move);
     if (move.feed) {
         states_.begin(seen, cuts);
     }
@@ -233,6 +251,7 @@ void Comparer::moved(const Followed& motion)
 
 void Comparer::cuts_moved(const FollowedCuts& cuts)
 {
+    check_register(cuts.run.common);
     together_.take(cuts, [&](std::size_t at) {
         const ReplayMove move = cuts.run.move(at);
         moved(cuts.cut(move, at));

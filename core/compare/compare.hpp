@@ -37,6 +37,8 @@ public:
 private:
     /// From the next motion on all is seen from the work that the path waits for; whether that is another one.
     bool go_over();
+    /// A cut of one work by the register of another.
+    void check_register(const ReplayMove& move);
     [[nodiscard]] bool inside_cut();
     void check_added(const char* what, BlockNumber block);
     void leave_uncovered(std::size_t from, std::size_t to);

@@ -93,17 +93,17 @@ void LinkCheck::check_leaving(const SeenMotion& seen)
     const bool away = only_retracts(m) && retracted(m.to);
     if (seen.turn > 1e-9 || !(out || away)) {
         const std::string& id = task_.setup.works[left.work].id;
-        log_.find(Severity::error, "work-left-low", id,
-                  fmt::format("the tool goes on to another work before it has retracted from {}", id),
+        log_.find(Severity::error, "work-left-low", id, fmt::format("the tool goes on to another work before it has retracted from {}", id),
                   "bring the joint that retracts home before the next work", place_.current(), m.block, way.side);
         return;
     }
     const Vec3 from = follower_.pose_at_work(left.work, m.mount, m.from, m.tool_length).tip;
     if (away && task_.machine.mounts[m.mount].attachment && way.side > least && left.front &&
         *left.front - way.out.dot(from) > 2 * seen.budget.tip + 1e-3) {
-        log_.find(Severity::error, "across-while-in", "",
-                  fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", *left.front - way.out.dot(from)),
-                  "go out along the tool before the retract", place_.current(), m.block, *left.front - way.out.dot(from));
+        log_.find(
+            Severity::error, "across-while-in", "",
+            fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", *left.front - way.out.dot(from)),
+            "go out along the tool before the retract", place_.current(), m.block, *left.front - way.out.dot(from));
     }
 }
 
@@ -366,8 +366,7 @@ bool LinkCheck::match(const SeenMotion& seen)
         records_.reached(seen, *place_.item(i), d);
         place_.advance(seen.to);
         // The same place again is reached as well.
-        while (waits_for_rapid(place_.next()) &&
-               fits(deviation_at(place_.current()->piece, 1, seen.to), seen.budget)) {
+        while (waits_for_rapid(place_.next()) && fits(deviation_at(place_.current()->piece, 1, seen.to), seen.budget)) {
             records_.reached(seen, *place_.current(), deviation_at(place_.current()->piece, 1, seen.to));
             place_.advance(seen.to);
         }

@@ -131,6 +131,7 @@ void Motions::set_state(ReplayMove& move) const
     const FeedsAndSpindle& feeds = parts_.feeds;
     move.mount = parts_.mounts.mount();
     move.tool = parts_.tools.tool();
+    move.zero_register = parts_.zero.register_taken();
     move.tool_length = parts_.tools.length();
     move.spindle = feeds.spindle();
     move.spindle_rpm = feeds.rpm().value_or(0);

@@ -24,20 +24,21 @@ struct ReplayMove {
     std::optional<Arc> arc; ///< in the readings of arc_joints; those joints follow it, the others go in proportion
     std::array<int, 3> arc_joints{0, 0, 0};
     bool arc_by_centre = false;
-    std::size_t surface_joint = SIZE_MAX; ///< turns a cylinder: an arc's values for it, and the feed's, are lengths on its surface
-    double surface_scale = 1;             ///< mm a rad of that joint
-    double surface_zero = 0;              ///< rad: its reading where those lengths are 0
-    double waited = 0;                    ///< s: for brakes, before it
-    double seconds = 0;                   ///< how long it takes, no joint faster than it can go
-    double asked = 0;                     ///< s that its feed word alone says; 0 in rapid
-    double feed_precision = 0;            ///< half the last digit of the feed word over its value
-    bool at_joint_limit = false;          ///< a joint, not the feed word, says how long it takes
-    bool at_feed_limit = false;           ///< the feed word is the most that the control takes
-    bool from_known = true;               ///< the program itself has brought every joint where it starts
-    bool to_machine_position = false;     ///< went by absolute machine coordinates
-    std::uint32_t mount = 0;              ///< that carries the tool, by its place in Machine::mounts
-    std::uint32_t tool = 0;               ///< in the spindle
-    double tool_length = 0;               ///< of that tool, mm
+    std::size_t surface_joint = SIZE_MAX;       ///< turns a cylinder: an arc's values for it, and the feed's, are lengths on its surface
+    double surface_scale = 1;                   ///< mm a rad of that joint
+    double surface_zero = 0;                    ///< rad: its reading where those lengths are 0
+    double waited = 0;                          ///< s: for brakes, before it
+    double seconds = 0;                         ///< how long it takes, no joint faster than it can go
+    double asked = 0;                           ///< s that its feed word alone says; 0 in rapid
+    double feed_precision = 0;                  ///< half the last digit of the feed word over its value
+    bool at_joint_limit = false;                ///< a joint, not the feed word, says how long it takes
+    bool at_feed_limit = false;                 ///< the feed word is the most that the control takes
+    bool from_known = true;                     ///< the program itself has brought every joint where it starts
+    bool to_machine_position = false;           ///< went by absolute machine coordinates
+    std::uint32_t mount = 0;                    ///< that carries the tool, by its place in Machine::mounts
+    std::uint32_t tool = 0;                     ///< in the spindle
+    const std::string* zero_register = nullptr; ///< whose offsets have placed it; null: none has. Lives as long as the controller
+    double tool_length = 0;                     ///< of that tool, mm
     record::SpindleState spindle = record::SpindleState::off; ///< of the tool, behind the gears of its mount
     double spindle_rpm = 0;                                   ///< likewise
     record::CoolantState coolant = record::CoolantState::off;

@@ -203,8 +203,8 @@ void ToolMounts::check_drive()
     }
     checked_drive_ = drive();
     if (const std::string refused = speed_refused(machine_, mount_, checked_drive_.second); !refused.empty()) {
-        log_.report(Severity::error, "spindle-beyond-drive", "", refused, "write a speed that the drive has, and the feed that goes with it",
-                    checked_drive_.second);
+        log_.report(Severity::error, "spindle-beyond-drive", "", refused,
+                    "write a speed that the drive has, and the feed that goes with it", checked_drive_.second);
     }
 }
 
@@ -220,7 +220,8 @@ void ToolMounts::turn_through_gears(ReplayMove& move) const
 
 bool ToolMounts::leaves_cuts_plain() const
 {
-    return !operator_.waits() && (machine_.spindles.empty() || drive() == checked_drive_) && (!taken() || (known_ && refused_coolant().empty() && !length_acts_beside()));
+    return !operator_.waits() && (machine_.spindles.empty() || drive() == checked_drive_) &&
+           (!taken() || (known_ && refused_coolant().empty() && !length_acts_beside()));
 }
 
 } // namespace wexilum

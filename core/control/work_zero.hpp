@@ -20,6 +20,8 @@ public:
     void take_register();
     /// By joint, mm or rad, of the register that was taken last; empty: none was.
     [[nodiscard]] const std::vector<double>& offsets() const { return offsets_; }
+    /// The name of that register; null: none was.
+    [[nodiscard]] const std::string* register_taken() const { return taken_ != nullptr ? &taken_->work_register : nullptr; }
     /// Whether the register in force is another one than was taken last; for a block that depends on it.
     [[nodiscard]] bool register_differs() { return modal_.use(Group::offset) != taken_; }
     /// The reading of a joint where its coordinate is 0, mm or rad. Precondition: a register has been taken.

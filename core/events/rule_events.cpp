@@ -140,9 +140,7 @@ void RuleEvents::fill(EventKind kind, const Record& record)
         event.text(7, 0, parts_.cycles.kind());
     } else if (kind == EventKind::operation) {
         event.number(2, double(course.operations()));
-        if (const std::string& work = work_of(course.operations() - 1); !work.empty()) {
-            event.text(3, 0, work);
-        }
+        event.text(3, 2, parts_.assembly.work_of(course.operations() - 1).id);
     } else if (kind == EventKind::tool_change) {
         const std::uint32_t number = std::get<record::ToolChange>(record.data).number;
         event.number(0, number);
@@ -375,17 +373,11 @@ std::vector<RuleTool> RuleEvents::tools()
     return out;
 }
 
-/// The id of the work that an operation is for, by its number from 0.
-const std::string& RuleEvents::work_of(std::size_t operation) const
-{
-    return parts_.assembly.setup.works[parts_.assembly.posture_of(operation).work].id;
-}
-
 std::vector<RuleOperation> RuleEvents::operations()
 {
     std::vector<RuleOperation> out;
     for (const OperationOutline& o : parts_.course.outline().operations) {
-        RuleOperation operation{o.id, o.name, work_of(out.size()), o.records, {}, o.low[0] <= o.high[0], {}, {}};
+        RuleOperation operation{o.id, o.name, parts_.assembly.work_of(out.size()).id, o.records, {}, o.low[0] <= o.high[0], {}, {}};
         for (const std::uint32_t tool : o.tools) {
             if (std::find(operation.tools.begin(), operation.tools.end(), tool) == operation.tools.end()) {
                 operation.tools.push_back(tool);

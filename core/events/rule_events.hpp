@@ -80,7 +80,6 @@ private:
     expr::Value state(StateName name) override;
     std::vector<RuleTool> tools() override;
     std::vector<RuleOperation> operations() override;
-    [[nodiscard]] const std::string& work_of(std::size_t operation) const;
 
     /// What the rule at hand has, for as long as it is at work.
     struct AtWork {

@@ -27,7 +27,7 @@ expr::Value RunState::value(StateName name) const
     case StateName::operation_id: return some(course_.operation_id());
     case StateName::work: {
         const std::size_t begun = course_.operations();
-        return begun > 0 ? some(assembly_.setup.works[assembly_.posture_of(begun - 1).work].id) : expr::Value();
+        return begun > 0 ? some(assembly_.work_of(begun - 1).id) : expr::Value();
     }
     case StateName::next_operation: {
         const std::size_t next = course_.operations();

@@ -86,8 +86,10 @@ void SpindleAndCoolant::turn()
                              fmt::format("the tool is to turn at {:g} rpm, the {} takes {:g}", rpm, mount.name, gearing.most_speed),
                              "lower the speed, and the feed with it", rpm / gearing.most_speed);
     }
-    if (const std::string refused = speed_refused(assembly_.machine, motion_.place().posture().mount, rpm / gearing.ratio); !refused.empty()) {
-        motion_.log().report(Severity::error, "spindle-beyond-drive", "", refused, "let the toolpath ask for a speed that the drive has", rpm);
+    if (const std::string refused = speed_refused(assembly_.machine, motion_.place().posture().mount, rpm / gearing.ratio);
+        !refused.empty()) {
+        motion_.log().report(Severity::error, "spindle-beyond-drive", "", refused, "let the toolpath ask for a speed that the drive has",
+                             rpm);
     }
     Statement statement(StatementKind::state);
     statement.slots.push_back(motion_.place().frame.slot(Role::speed, Quantity::speed, rpm / gearing.ratio));

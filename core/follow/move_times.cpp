@@ -35,6 +35,14 @@ double signed_speed(const ReplayMove& move)
                                                                      : move.spindle_rpm;
 }
 
+/// By how much the tool of a mount gains speed, rpm a second: as its spindle states it, otherwise the controller; 0: at once.
+double spindle_ramp(const Machine& machine, const Controller& controller, std::uint32_t mount)
+{
+    const Spindle* spindle = mount < machine.mounts.size() ? machine.spindle_of(mount) : nullptr;
+    return spindle != nullptr && spindle->run_up > 0 ? spindle->most_speed / spindle->run_up * machine.mounts[mount].gearing.ratio
+                                                     : controller.timing.spindle_ramp;
+}
+
 /// A joint's figure in the units of its machine's file.
 std::string amount(const Joint& joint, double value, const char* per)
 {
@@ -139,14 +147,6 @@ void MoveTimes::loop_end(BlockNumber /*block*/)
     times_ = 1;
 }
 
-/// By how much the tool of a mount gains speed, rpm a second: as its spindle states it, otherwise the controller; 0: at once.
-double MoveTimes::spindle_ramp(std::uint32_t mount) const
-{
-    const Spindle* spindle = mount < machine_.mounts.size() ? machine_.spindle_of(mount) : nullptr;
-    return spindle != nullptr && spindle->run_up > 0 ? spindle->most_speed / spindle->run_up * machine_.mounts[mount].gearing.ratio
-                                                     : controller_.timing.spindle_ramp;
-}
-
 /// What comes before a motion.
 void MoveTimes::begin(const ReplayMove& move)
 {
@@ -157,7 +157,7 @@ void MoveTimes::begin(const ReplayMove& move)
     }
     const double speed = signed_speed(move);
     if (speed != speed_) {
-        if (const double ramp = spindle_ramp(move.mount); ramp > 0) {
+        if (const double ramp = spindle_ramp(machine_, controller_, move.mount); ramp > 0) {
             pause(TimeCause::spindle, std::abs(speed - speed_) / ramp, block);
         }
     }

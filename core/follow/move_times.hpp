@@ -76,7 +76,6 @@ private:
     /// What was on its way has ended.
     void stand();
     void begin(const ReplayMove& move);
-    [[nodiscard]] double spindle_ramp(std::uint32_t mount) const;
     void pause(TimeCause cause, double seconds, BlockNumber block);
     void spend(TimeCause cause, double seconds);
     [[nodiscard]] SpentTime& tool_time();

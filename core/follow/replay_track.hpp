@@ -55,7 +55,8 @@ public:
     /// The same over cuts alone; nothing where nothing is cut.
     [[nodiscard]] const Readings& home() const { return home_; }
 
-    // The tip's way in the frame of the first work's part as points; a segment leads to each point from the one before, where it does not begin anew.
+    // The tip's way in the frame of the first work's part as points; a segment leads to each point from the one before, where it does not
+    // begin anew.
     struct Point {
         std::array<float, 3> at{};
         std::uint32_t motion = 0;

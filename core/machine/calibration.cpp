@@ -254,11 +254,16 @@ Result<std::vector<Measurement>> measurements_of(const Machine& machine, const N
     return out;
 }
 
+bool is_measurement(const Machine& machine, const Witness& witness)
+{
+    return witness.mount == machine.at_rest().mount && &machine.mounts[witness.work] == machine.first_mount(MountKind::work);
+}
+
 std::vector<Measurement> measurements_of(const Machine& machine)
 {
     std::vector<Measurement> out;
     for (const Witness& witness : machine.witnesses) {
-        if (witness.mount == machine.at_rest().mount) {
+        if (is_measurement(machine, witness)) {
             out.push_back({witness.readings, witness.tool_length, witness.pose.tip, witness.place});
         }
     }

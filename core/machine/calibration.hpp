@@ -36,7 +36,9 @@ struct Calibration {
 /// it has none. An Error with the table's place where a column is missing or not known.
 Result<std::vector<Measurement>> measurements_of(const Machine& machine, const NumberTable& table, double tool_length,
                                                  const std::string& file);
-/// The same of the machine's witnesses that were read with its first tool mount.
+/// Whether a witness was read with the machine's first tool mount, and is seen from its first work mount.
+[[nodiscard]] bool is_measurement(const Machine& machine, const Witness& witness);
+/// The same of the machine's witnesses that are measurements.
 [[nodiscard]] std::vector<Measurement> measurements_of(const Machine& machine);
 /// How far the machine has each tip from where it was measured, mm. Precondition: the machine has a chain.
 [[nodiscard]] std::vector<double> residuals(const Machine& machine, std::span<const Measurement> measured);

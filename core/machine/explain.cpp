@@ -20,12 +20,6 @@ constexpr double axis_weight = 100;   // mm a rad
 constexpr double least_share = 1e-12; // of the largest singular value: below it a change does nothing
 constexpr int most_fit_steps = 30;
 
-std::optional<Pose> pose_of(const Machine& machine, const Witness& witness)
-{
-    const auto kinematics = Kinematics::make(machine, {witness.mount, {}});
-    return kinematics ? std::optional(kinematics->pose(witness.readings, witness.tool_length)) : std::nullopt;
-}
-
 Miss miss_of(const Machine& machine, const Witness& witness)
 {
     Miss out = Miss::Constant(1e9);
@@ -197,8 +191,8 @@ private:
     }
     void work_point()
     {
-        const Mount* work = machine_.first_mount(MountKind::work);
-        const auto at = std::size_t(work - machine_.mounts.data());
+        const std::size_t at = witness_.work;
+        const Mount* work = &machine_.mounts[at];
         const Change change = [at](Machine& m, Witness&, const Eigen::VectorXd& by) { m.mounts[at].frame.translation() += Vec3(by); };
         if (const auto value = solved(machine_, witness_, change, Eigen::VectorXd::Zero(3))) {
             const Vec3 move = *value;

@@ -241,6 +241,16 @@ std::vector<JointIndex> joints_between(const Machine& machine, const Posture& po
     return out;
 }
 
+std::optional<Pose> pose_of(const Machine& machine, const Witness& witness)
+{
+    const auto& mounts = machine.mounts;
+    if (witness.mount >= mounts.size() || mounts[witness.mount].kind != MountKind::tool || witness.work >= mounts.size() ||
+        mounts[witness.work].kind != MountKind::work) {
+        return std::nullopt;
+    }
+    return Kinematics::make(machine, {witness.mount, {}}, mounts[witness.work]).pose(witness.readings, witness.tool_length);
+}
+
 std::vector<Frame> joint_frames(const Machine& machine, const Readings& readings)
 {
     std::vector<Frame> out;

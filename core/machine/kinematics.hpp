@@ -6,6 +6,7 @@
 #include "core/machine/machine.hpp"
 
 #include <array>
+#include <optional>
 #include <vector>
 
 namespace wexilum {
@@ -99,6 +100,10 @@ private:
 /// stand. Precondition: as make().
 [[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture);
 [[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture, const Mount& work);
+
+/// The tool pose of a witness as the machine comes to it, in the frame of the witness's work mount; nothing where the machine lacks its
+/// mounts.
+[[nodiscard]] std::optional<Pose> pose_of(const Machine& machine, const Witness& witness);
 
 /// Where each joint's body has been brought from the reference posture by itself and the joints that carry it, in the base frame and in
 /// the machine's order. Precondition: readings.size() == joint count.

@@ -94,7 +94,7 @@ struct Mount {
     bool blade = false;      ///< it carries a blade: z is the way that it cuts, x leads out of the work, and its length is its radius
     bool measured = true;    ///< false: an attachment whose gauge length nobody has stated
     Gearing gearing;
-    int spindle = -1; ///< what turns it, by its place in Machine::spindles; -1: nothing is stated
+    int spindle = -1;                                ///< what turns it, by its place in Machine::spindles; -1: nothing is stated
     std::optional<std::vector<std::string>> coolant; ///< the kinds that come through to its tool ("flood", …); none stated: all
     std::string fit_message;                         ///< the message to have it fitted; "{name}" is its name
     std::string remove_message;                      ///< to have it taken off
@@ -111,9 +111,10 @@ struct Witness {
     std::string name;
     std::string origin;      ///< who read it where
     std::uint32_t mount = 0; ///< the tool mount it was read with
+    std::uint32_t work = 0;  ///< the work mount that its pose is seen from
     Readings readings;
     double tool_length = 0;
-    Pose pose; ///< in the frame of the work mount
+    Pose pose; ///< in the frame of that mount
     Place place;
 };
 

@@ -158,6 +158,19 @@ std::vector<FormField> mount_fields(const Document& document, const PartPath& pa
     return out;
 }
 
+/// The mounts of a kind.
+std::vector<std::string> mounts_of(const Document& document, const char* kind)
+{
+    std::vector<std::string> out;
+    const Node* mounts = list_of(document, "mounts");
+    for (std::size_t i = 0; mounts != nullptr && i < mounts->items.size(); ++i) {
+        if (text_of(mounts->items[i], "kind") == kind) {
+            out.push_back(text_of(mounts->items[i], "id"));
+        }
+    }
+    return out;
+}
+
 std::vector<FormField> witness_fields(const Document& document, const Node& witness)
 {
     std::vector<FormField> out;
@@ -176,6 +189,12 @@ std::vector<FormField> witness_fields(const Document& document, const Node& witn
     out.push_back(otherwise(
         choice({"mount"}, "Tool in", std::move(mounts), "The mount or head that carried the tool; empty: the machine's first", false),
         first));
+    const auto works = mounts_of(document, "work");
+    if (works.size() > 1) {
+        out.push_back(
+            otherwise(choice({"work"}, "Seen from", works, "The work mount whose frame tip and axis are in; empty: the first", false),
+                      works.front()));
+    }
     const auto reading = [&](const Node& joint) {
         const std::string id = text_of(joint, "id");
         const bool rotary = text_of(joint, "kind") == "rotary";

@@ -5,8 +5,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <set>
+#include <utility>
 
 namespace wexilum {
 namespace {
@@ -70,6 +72,17 @@ Witness read_witness(const Node& node, const json::Document& document, const Fil
         }
         witness.mount = found.value_or(witness.mount);
     }
+    const Mount* first = machine.first_mount(MountKind::work);
+    witness.work = first != nullptr ? std::uint32_t(first - machine.mounts.data()) : 0;
+    std::string work;
+    if (fields.text("work", work)) {
+        const auto found = machine.find_work_mount(work);
+        if (!found) {
+            problems.add(*node.find("work"), fmt::format("the machine has no work mount \"{}\"", work.substr(0, 40)),
+                         "name the one that the witness's tip and axis are seen from");
+        }
+        witness.work = found.value_or(witness.work);
+    }
     std::set<std::string> given;
     fields.each_member(
         "readings",
@@ -104,8 +117,7 @@ void check_witnesses(const Machine& machine, const std::vector<Witness>& witness
 {
     for (std::size_t i = 0; i < witnesses.size(); ++i) {
         const Witness& witness = witnesses[i];
-        const Kinematics kinematics = std::move(Kinematics::make(machine, {witness.mount, {}})).value();
-        const Pose pose = kinematics.pose(witness.readings, witness.tool_length);
+        const Pose pose = pose_of(machine, witness).value();
         const double tip = (pose.tip - witness.pose.tip).norm();
         const double axis = angle_between(pose.axis, witness.pose.axis);
         if (tip > witness_tip_tolerance || axis > witness_axis_tolerance) {
@@ -117,6 +129,51 @@ void check_witnesses(const Machine& machine, const std::vector<Witness>& witness
             return;
         }
     }
+}
+
+void read_spindle(const Node& node, Machine& machine, json::Problems& problems)
+{
+    Fields fields(node, "the spindle", problems);
+    Spindle spindle;
+    fields.text("id", spindle.id, true);
+    for (const Spindle& other : machine.spindles) {
+        if (other.id == spindle.id) {
+            problems.add(node, fmt::format("the spindle \"{}\" appears twice", spindle.id.substr(0, 40)), "give each a name of its own");
+        }
+    }
+    const int place = int(machine.spindles.size());
+    std::string turns;
+    if (fields.text("turns", turns, true)) {
+        const auto found = std::find_if(machine.mounts.begin(), machine.mounts.end(), [&](const Mount& m) { return m.id == turns; });
+        if (found == machine.mounts.end()) {
+            problems.add(*node.find("turns"), fmt::format("\"{}\" is not a mount of the machine", turns.substr(0, 40)),
+                         "name the mount that the spindle turns");
+        } else if (std::exchange(found->spindle, place) >= 0) {
+            problems.add(*node.find("turns"), fmt::format("\"{}\" is turned by another spindle already", turns.substr(0, 40)),
+                         "let one spindle turn it");
+        }
+    }
+    std::vector<double> speed(2, 0.0);
+    if (fields.numbers("speed", speed, 2, json::not_negative, true)) {
+        spindle.least_speed = speed[0];
+        spindle.most_speed = speed[1];
+        if (speed[1] <= speed[0]) {
+            problems.add(*node.find("speed"), "the spindle's highest speed is not above its lowest", "write [lowest, highest], in rpm");
+        }
+    }
+    fields.number("run_up", spindle.run_up, json::positive);
+    std::string joint;
+    if (fields.text("joint", joint)) {
+        const auto found = machine.find_joint(joint);
+        if (!found || machine.joints[found->value].kind != JointKind::rotary) {
+            problems.add(*node.find("joint"), fmt::format("\"{}\" is not a rotary joint of this machine", joint.substr(0, 40)),
+                         "name the joint that the spindle also is, or leave the key out");
+        } else {
+            spindle.joint = int(found->value);
+        }
+    }
+    fields.finish();
+    machine.spindles.push_back(std::move(spindle));
 }
 
 Status check_forms(const Machine& machine, const ReadingForms& forms)

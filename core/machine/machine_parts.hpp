@@ -16,6 +16,9 @@ bool read_direction(json::Fields& fields, const char* key, Vec3& out, bool requi
 /// Reads a number in a file's unit into the core's.
 void read_scaled(json::Fields& fields, const char* key, double& out, double factor, json::Range range, bool required = false);
 
+/// Reads a spindle of a machine whose joints and mounts are known into it, and tells the mount that it turns.
+void read_spindle(const json::Node& node, Machine& machine, json::Problems& problems);
+
 /// Reads a witness of a machine whose joints are known.
 Witness read_witness(const json::Node& node, const json::Document& document, const FileUnits& units, const Machine& machine,
                      json::Problems& problems);

@@ -67,7 +67,7 @@ private:
             "joints", [&](const Node& n) { read_joint(n); }, whole);
         root.each_item(
             "mounts", [&](const Node& n) { read_mount(n); }, whole);
-        root.each_item("spindles", [&](const Node& n) { read_spindle(n); });
+        root.each_item("spindles", [&](const Node& n) { read_spindle(n, machine_, problems_); });
         root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
         root.each_item("bodies", [&](const Node& n) { read_body(n); });
         machine_.bodies.insert(machine_.bodies.end(), fitted_bodies_.begin(), fitted_bodies_.end());
@@ -229,52 +229,6 @@ private:
             }
         }
         scale.finish();
-    }
-
-    void read_spindle(const Node& node)
-    {
-        Fields fields(node, "the spindle", problems_);
-        Spindle spindle;
-        fields.text("id", spindle.id, true);
-        for (const Spindle& other : machine_.spindles) {
-            if (other.id == spindle.id) {
-                problems_.add(node, fmt::format("the spindle \"{}\" appears twice", spindle.id.substr(0, 40)),
-                              "give each a name of its own");
-            }
-        }
-        const int place = int(machine_.spindles.size());
-        std::string turns;
-        if (fields.text("turns", turns, true)) {
-            const auto found = std::find_if(machine_.mounts.begin(), machine_.mounts.end(), [&](const Mount& m) { return m.id == turns; });
-            if (found == machine_.mounts.end()) {
-                problems_.add(*node.find("turns"), fmt::format("\"{}\" is not a mount of the machine", turns.substr(0, 40)),
-                              "name the mount that the spindle turns");
-            } else if (std::exchange(found->spindle, place) >= 0) {
-                problems_.add(*node.find("turns"), fmt::format("\"{}\" is turned by another spindle already", turns.substr(0, 40)),
-                              "let one spindle turn it");
-            }
-        }
-        std::vector<double> speed(2, 0.0);
-        if (fields.numbers("speed", speed, 2, json::not_negative, true)) {
-            spindle.least_speed = speed[0];
-            spindle.most_speed = speed[1];
-            if (speed[1] <= speed[0]) {
-                problems_.add(*node.find("speed"), "the spindle's highest speed is not above its lowest", "write [lowest, highest], in rpm");
-            }
-        }
-        fields.number("run_up", spindle.run_up, json::positive);
-        std::string joint;
-        if (fields.text("joint", joint)) {
-            const auto found = machine_.find_joint(joint);
-            if (!found || machine_.joints[found->value].kind != JointKind::rotary) {
-                problems_.add(*node.find("joint"), fmt::format("\"{}\" is not a rotary joint of this machine", joint.substr(0, 40)),
-                              "name the joint that the spindle also is, or leave the key out");
-            } else {
-                spindle.joint = int(found->value);
-            }
-        }
-        fields.finish();
-        machine_.spindles.push_back(std::move(spindle));
     }
 
     void read_gearing(Fields& fields, Gearing& out)

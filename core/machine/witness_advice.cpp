@@ -20,12 +20,8 @@ constexpr double most_turn = 30 * pi / 180; // rad
 bool holds(const Machine& machine)
 {
     return std::all_of(machine.witnesses.begin(), machine.witnesses.end(), [&](const Witness& witness) {
-        const auto kinematics = Kinematics::make(machine, {witness.mount, {}});
-        if (!kinematics) {
-            return true;
-        }
-        const Pose pose = kinematics->pose(witness.readings, witness.tool_length);
-        return (pose.tip - witness.pose.tip).norm() <= tip_told && angle_between(pose.axis, witness.pose.axis) <= axis_told;
+        const auto pose = pose_of(machine, witness);
+        return !pose || ((pose->tip - witness.pose.tip).norm() <= tip_told && angle_between(pose->axis, witness.pose.axis) <= axis_told);
     });
 }
 
@@ -53,7 +49,7 @@ std::vector<JointIndex> unwitnessed(const Machine& machine)
     for (std::uint32_t i = 0; i < machine.joints.size(); ++i) {
         bool in_chain = false;
         for (const Witness& witness : machine.witnesses) {
-            const auto chain = joints_between(machine, {witness.mount, {}});
+            const auto chain = joints_between(machine, {witness.mount, {}}, machine.mounts[witness.work]);
             in_chain = in_chain || std::find(chain.begin(), chain.end(), JointIndex(i)) != chain.end();
         }
         Machine turned = machine;

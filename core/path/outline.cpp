@@ -137,7 +137,8 @@ void OutlineBuilder::add(const LinearRun& run)
 void OutlineBuilder::check_kerf(const Pose& to, const Source& source)
 {
     const Tool* tool = out_.tool_calls.empty() ? nullptr : task_.setup.find_tool(out_.tool_calls.back());
-    const Body* body = tool != nullptr ? kerf_.reached(here_.value_or(to), to, *tool, task_.posture_of(out_.operations.size() - 1).work) : nullptr;
+    const Body* body =
+        tool != nullptr ? kerf_.reached(here_.value_or(to), to, *tool, task_.posture_of(out_.operations.size() - 1).work) : nullptr;
     if (body != nullptr) {
         findings_.add(
             finding(Severity::error, "reaches-kept",

@@ -39,7 +39,7 @@ constexpr std::array<FieldDescription, 14> arc_fields{
 constexpr std::array<FieldDescription, 4> operation_fields{
     FieldDescription{"id", text, "", "of the operation, from the job", false}, FieldDescription{"name", text, "", "", false},
     FieldDescription{"index", integer, "", "1 for the job's first", false},
-    FieldDescription{"work", text, "", "the setup's work that it is for; nil where works have no ids", false}};
+    FieldDescription{"work", text, "", "the setup's work that it is for; empty where works have no ids", false}};
 constexpr std::array<FieldDescription, 5> tool_change_fields{
     FieldDescription{"number", integer, "", "of the tool that comes", false},
     FieldDescription{"name", text, "", "in the setup's tool table", false},
@@ -103,7 +103,8 @@ constexpr std::array<EventDescription, event_count> events{{
     {EventKind::unknown_word, "unknown_word", "A word of the toolpath that is not understood.", "nothing", unknown_fields},
     {EventKind::retract, "retract", "The tool leaves the work for its safe position.", "the machine's retract joint goes there", {}},
     {EventKind::rotary_home, "rotary_home", "The rotary joints go home.", "a retract, then one rapid block", {}},
-    {EventKind::work_offset, "work_offset", "A work offset comes into force: at the start, and where the tool goes over to another work.", "its word", work_offset_fields},
+    {EventKind::work_offset, "work_offset", "A work offset comes into force: at the start, and where the tool goes over to another work.",
+     "its word", work_offset_fields},
 }};
 
 constexpr std::array<FunctionDescription, 27> functions{{

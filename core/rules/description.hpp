@@ -93,7 +93,7 @@ struct Event {
     std::uint32_t present = 0; ///< a bit for each field that has a value
     std::uint32_t changed = 0; ///< set by the rule
     std::array<double, most_fields> numbers{};
-    std::array<std::string, 2> texts; ///< of the text fields, in their order
+    std::array<std::string, 3> texts; ///< of the text fields, in their order
 
     void begin(EventKind which)
     {

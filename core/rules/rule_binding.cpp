@@ -506,9 +506,7 @@ int RuleBinding::tools(lua_State* L)
         lua_createtable(L, 0, 5);
         set_integer(L, "number", list[i].number);
         set_text(L, "name", list[i].name);
-        if (list[i].length) {
-            set_number(L, "length", *list[i].length);
-        }
+        list[i].length ? set_number(L, "length", *list[i].length) : void();
         set_integer(L, "calls", list[i].calls);
         set_integer(L, "index", list[i].index);
         lua_rawseti(L, -2, lua_Integer(i) + 1);
@@ -526,9 +524,7 @@ int RuleBinding::operations(lua_State* L)
         lua_createtable(L, 0, 6);
         set_text(L, "id", operation.id);
         set_text(L, "name", operation.name);
-        if (!operation.work.empty()) {
-            set_text(L, "work", operation.work);
-        }
+        set_text(L, "work", operation.work);
         set_integer(L, "records", operation.records);
         lua_createtable(L, int(operation.tools.size()), 0);
         for (std::size_t k = 0; k < operation.tools.size(); ++k) {

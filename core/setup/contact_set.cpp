@@ -28,6 +28,13 @@ Body nothing(const Mount& spindle, const std::string& id)
     return body;
 }
 
+/// What holds a work; the machine's first work mount where it has no such.
+const Mount& mount_of(const Machine& machine, const Work& work)
+{
+    const auto holder = machine.find_work_mount(work.holder);
+    return holder ? machine.mounts[*holder] : *machine.first_mount(MountKind::work);
+}
+
 } // namespace
 
 Result<ContactSet> ContactSet::make(const Machine& machine, const Setup& setup)
@@ -116,9 +123,13 @@ void ContactSet::add_pair(std::vector<KeptApart>& pairs, const std::string& firs
 }
 
 /// What carries the tool against what carries the works.
-void ContactSet::add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spindle, const std::vector<Mount>& works)
+void ContactSet::add_usual_pair(std::vector<KeptApart>& pairs, const Mount& spindle, const Setup& setup)
 {
     const Machine& machine = *machine_;
+    std::vector<Mount> works;
+    for (const Work& work : setup.works) {
+        works.push_back(mount_of(machine, work));
+    }
     const auto outermost = [&](int joint) {
         while (joint >= 0 && machine.joints[std::size_t(joint)].parent >= 0) {
             joint = machine.joints[std::size_t(joint)].parent;
@@ -160,12 +171,8 @@ Status ContactSet::set_up(const Setup& setup)
     holder_ = cutter_ + 1;
     solids_.emplace_back(nothing(spindle, "cutter"));
     solids_.emplace_back(nothing(spindle, "holder"));
-    const auto mount_of = [&](const Work& work) {
-        const auto holder = machine.find_work_mount(work.holder);
-        return holder ? machine.mounts[*holder] : *machine.first_mount(MountKind::work);
-    };
     const auto add_held = [&](const Work& work, Body body, const char* name) {
-        const Mount mount = mount_of(work);
+        const Mount& mount = mount_of(machine, work);
         body.id = body.id.empty() ? name : body.id;
         body.id = work.id.empty() ? body.id : work.id + ", " + body.id;
         body.parent = mount.parent;
@@ -202,11 +209,7 @@ Status ContactSet::set_up(const Setup& setup)
         add_pair(pairs, apart.first, *first, apart.second, others, apart.clearance);
     }
     if (machine.apart.empty()) {
-        std::vector<Mount> works;
-        for (const Work& work : setup.works) {
-            works.push_back(mount_of(work));
-        }
-        add_usual_pair(pairs, spindle, works);
+        add_usual_pair(pairs, spindle, setup);
     }
     watch_.emplace(machine, std::move(solids_), std::move(pairs));
     solids_.clear();

@@ -94,13 +94,13 @@ private:
         for (const Work& work : works) {
             names += (names.empty() ? "" : ", ") + work.id;
         }
-        return wrong_value(operation_.place,
-                           asked.empty() ? fmt::format("the operation {} does not say for which work it is: the setup holds {}",
-                                                       operation_.id, works.size())
-                                         : fmt::format("the operation {} is for the work \"{}\", which the setup does not hold",
-                                                       operation_.id, asked.substr(0, 40)),
-                           names.empty() ? "leave its \"work\" out, or list the setup's \"works\""
-                                         : fmt::format("state \"work\": {}", names.substr(0, 200)));
+        return wrong_value(
+            operation_.place,
+            asked.empty()
+                ? fmt::format("the operation {} does not say for which work it is: the setup holds {}", operation_.id, works.size())
+                : fmt::format("the operation {} is for the work \"{}\", which the setup does not hold", operation_.id, asked.substr(0, 40)),
+            names.empty() ? "leave its \"work\" out, or list the setup's \"works\""
+                          : fmt::format("state \"work\": {}", names.substr(0, 200)));
     }
 
     /// A joint of the chain by its name.

@@ -66,7 +66,7 @@ struct Job {
     long long number = 1; ///< program number
     std::string post;
     std::string setup;
-    std::string overlay;           ///< what the machine at hand has measured of its own; empty: the drawing's values
+    std::string overlay;     ///< what the machine at hand has measured of its own; empty: the drawing's values
     std::string work_offset; ///< register of works that state none
     Tolerance tolerance;
     std::optional<FrameKind> frame;       ///< in which coordinates operations are written that say nothing; none: as the dialect has it
@@ -90,14 +90,16 @@ struct Task {
     Setup setup;
     Toolpath toolpath;                           ///< all operations in order; each begins with record::Operation
     std::shared_ptr<const InverseSolver> solver; ///< of the posture that the run begins in; set by link()
-    std::vector<OperationPosture> postures;      ///< by operation; empty: all stand as the machine does at rest, at the only work. Set by link()
-    std::vector<AlignedChoice> choices;          ///< of operations that leave open which of aligned joints works
-    std::vector<OperationLinks> links;           ///< by operation. Set by link()
-    std::optional<double> loops;                 ///< how often the program's loop is to be done; none: not stated. Set by link()
+    std::vector<OperationPosture> postures; ///< by operation; empty: all stand as the machine does at rest, at the only work. Set by link()
+    std::vector<AlignedChoice> choices;     ///< of operations that leave open which of aligned joints works
+    std::vector<OperationLinks> links;      ///< by operation. Set by link()
+    std::optional<double> loops;            ///< how often the program's loop is to be done; none: not stated. Set by link()
     std::string job_file;
     std::string machine_file; ///< that errors name. Set by link()
 
     [[nodiscard]] std::vector<std::string> joint_names() const;
+    /// The work of an operation, by its number from 0.
+    [[nodiscard]] const Work& work_of(std::size_t operation) const { return setup.works[posture_of(operation).work]; }
     /// The register of a work's zero, by its place in the setup.
     [[nodiscard]] const std::string& register_of(std::uint32_t work) const;
     /// Offset of a joint in a work's register, mm or rad.

@@ -141,7 +141,8 @@ Status settle_zeros(Task& a)
         }
         const auto work = work_of_register(a, name);
         if (!work) {
-            return wrong_value(zero.place, fmt::format("a zero was taken for the register {}, which is that of no work", name.substr(0, 40)),
+            return wrong_value(zero.place,
+                               fmt::format("a zero was taken for the register {}, which is that of no work", name.substr(0, 40)),
                                "name the register under \"work_offset\" of the work, or remove the zero");
         }
         const auto posture = posture_of(a.machine, zero, *work);

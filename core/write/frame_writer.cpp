@@ -11,10 +11,11 @@ Status carried_as_the_first(const Assembly& assembly, std::uint32_t work)
     const Mount* first = assembly.machine.first_mount(MountKind::work);
     const auto held = holding(assembly.machine, assembly.setup, work);
     if (held && held->parent != first->parent) {
-        return Error{ErrorKind::unsupported,
-                     fmt::format("\"{}\" is not carried by what the control's coordinates turn with, which is that of \"{}\"", held->id, first->id),
-                     {},
-                     "write the joints' own readings: \"frame\": \"joints\""};
+        return Error{
+            ErrorKind::unsupported,
+            fmt::format("\"{}\" is not carried by what the control's coordinates turn with, which is that of \"{}\"", held->id, first->id),
+            {},
+            "write the joints' own readings: \"frame\": \"joints\""};
     }
     return {};
 }
@@ -99,7 +100,8 @@ void FrameWriter::restate_base()
         }
     }
     if (assembly_.dialect.modal.contains(Role::offset)) {
-        base.slots.push_back({Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.register_of(place_.posture().work))});
+        base.slots.push_back(
+            {Role::offset, 0, Quantity::whole, 0, &assembly_.dialect.work_offsets.at(assembly_.register_of(place_.posture().work))});
     }
     if (length_stated_ && assembly_.dialect.modal.contains(Role::length) && assembly_.dialect.modal.contains(Role::length_register)) {
         add_length(base);

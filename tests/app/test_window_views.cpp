@@ -153,7 +153,8 @@ void TestWindowViews::works_in_a_table()
     QCOMPARE(cell(1, WorksModel::id), QStringLiteral("right hub"));
     QCOMPARE(cell(1, WorksModel::holder), QStringLiteral("right seat"));
     QCOMPARE(cell(1, WorksModel::first_place + 2), QStringLiteral("150.25"));
-    const auto proven = [&] { const auto& results = desk.window().workspace().results();
+    const auto proven = [&] {
+        const auto& results = desk.window().workspace().results();
         return results && results->replayed && results->replayed->proven();
     };
     QVERIFY(proven());

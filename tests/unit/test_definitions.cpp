@@ -66,7 +66,8 @@ private Q_SLOTS:
             "controllers/morrow-m.json:31:15: the power-on word G7 is not among the words; add it to \"words\"");
         row("unknown field", three, "dialects/morrow-m.json", "T{tool} M6", "T{tol} M6",
             "dialects/morrow-m.json:45:68: nothing is called \"tol\" (character 3 of the text); the names are: program, number, machine, "
-            "date, operation, operation_id, work, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, tools, "
+            "date, operation, operation_id, work, next_operation, operations, tool, tool_name, tool_length, next_tool, next_tool_name, "
+            "tools, "
             "spindle, speed, coolant, feed, block");
         row("unknown slot", three, "dialects/morrow-m.json", R"("feed-mode": ["feed"])", R"("feed-mode": ["fed"])",
             "dialects/morrow-m.json:33:19: no slot is called \"fed\"; use one of: motion, plane, distance, units, feed-mode, offset, "
@@ -79,7 +80,8 @@ private Q_SLOTS:
         row("offset without a joint", five, "setups/mirror-back.json", R"(, "C": {"angle": 0})", "",
             "setups/mirror-back.json: the offset register 1 has no value for the joint \"C\"; state it, even where it is zero");
         row("other holder", five, "setups/mirror-back.json", R"("holder": "table")", R"("holder": "vice")",
-            "setups/mirror-back.json:5:11: the part is held by \"vice\", which is not a work mount of the machine; name one under \"part\", "
+            "setups/mirror-back.json:5:11: the part is held by \"vice\", which is not a work mount of the machine; name one under "
+            "\"part\", "
             "like \"table\"");
         row("tool twice", three, "setups/mirror-cell.json", R"("number": 2)", R"("number": 1)",
             "setups/mirror-cell.json:12:5: the tool 1 appears twice; keep one of the two");
@@ -119,7 +121,8 @@ private Q_SLOTS:
                     .startsWith("its jobs are: fails-batch-relies-on-first, fails-beyond-travel, fails-blade-overruns, "
                                 "fails-cylinder-beside-axis, fails-head-between-marks, "
                                 "fails-head-meets-turntable, "
-                                "fails-head-points-elsewhere, fails-head-without-length, fails-pair-swapped, fails-quill-too-short, fails-rule-without-end, "
+                                "fails-head-points-elsewhere, fails-head-without-length, fails-pair-swapped, fails-quill-too-short, "
+                                "fails-rule-without-end, "
                                 "fails-shift-left-on, "
                                 "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, fails-turns-while-low, "
                                 "fails-unreachable-direction, focuser-hub, focuser-hub-by-calls, focuser-hub-copies, fork-arm, "

@@ -107,7 +107,7 @@ void TestRules::fields_data()
     QTest::addColumn<QString>("cl");
     QTest::addColumn<QString>("wanted");
     const auto row = [](const char* event, const char* cl, const char* wanted) { QTest::newRow(event) << event << cl << wanted; };
-    row("operation", "LOADTL/1\n", "id=1 name=test index=1");
+    row("operation", "LOADTL/1\n", "id=1 name=test index=1 work=");
     row("tool_change", "LOADTL/2\nLOADTL/3\n", "number=2 name=drill 8.5 length=118.42 next=3 index=1");
     row("rapid", "LOADTL/1\nRAPID\nGOTO/1,2,3\n", "x=1.0 y=2.0 z=3.0 i=0.0 j=0.0 k=1.0");
     row("linear", "LOADTL/1\nFEDRAT/600,MMPM\nRAPID\nGOTO/1,2,3\nGOTO/4,5,6.5\n", "x=4.0 y=5.0 z=6.5 i=0.0 j=0.0 k=1.0");

@@ -38,6 +38,7 @@ std::vector<Edit> on_the_saddle(const std::string& frame)
 {
     return {{tarn, R"("right seat", "kind": "work", "parent": "C", "point": [136, 0, -600])",
              R"("right seat", "kind": "work", "parent": "Y", "point": [230, -150, -600])"},
+            {tarn, R"({"X": 0, "Z": -400, "B": 0, "Y": -136, "C": 90})", R"({"X": 230, "Z": -400, "B": 0, "Y": -150, "C": 90})"},
             {setup_file, R"("2": {"X": -1.5, "Y": -135.5, "Z": -449.75, "B": {"angle": 0}, "C": {"angle": 90}})",
              R"("2": {"B": {"angle": 0}, "C": {"angle": 0}})"},
             {job_file, copy_of_face, copy_of_face + ", \"frame\": \"" + frame + "\""},
@@ -136,10 +137,14 @@ private Q_SLOTS:
         QTest::addColumn<QString>("next");
         QTest::addColumn<int>("number");
         QTest::addColumn<bool>("saddle");
-        QTest::newRow("left") << "(10 FACE" << "(10.2 FACE" << 0 << false;
-        QTest::newRow("right") << "(10.2 FACE" << "(20 OBLIQUE" << 1 << false;
-        QTest::newRow("left, beside the saddle") << "(10 FACE" << "(10.2 FACE" << 0 << true;
-        QTest::newRow("right, on the saddle") << "(10.2 FACE" << "(20 OBLIQUE" << 1 << true;
+        QTest::newRow("left") << "(10 FACE"
+                              << "(10.2 FACE" << 0 << false;
+        QTest::newRow("right") << "(10.2 FACE"
+                               << "(20 OBLIQUE" << 1 << false;
+        QTest::newRow("left, beside the saddle") << "(10 FACE"
+                                                 << "(10.2 FACE" << 0 << true;
+        QTest::newRow("right, on the saddle") << "(10.2 FACE"
+                                              << "(20 OBLIQUE" << 1 << true;
     }
     void where_the_machine_goes_by_hand()
     {
@@ -162,8 +167,8 @@ private Q_SLOTS:
         QVERIFY(!wanted.empty());
         QVERIFY(!feeds.ends.empty());
         QCOMPARE(feeds.length, 104.22);
-        // With B at 0 the tip is L below the gauge point, which stands at (X, 0, Z) of the base; the saddle has gone by -Y and the table has
-        // turned by -C: over the table the tip is at Rz(C) (X, Y). X, Y and C are the first, fourth and fifth joint.
+        // With B at 0 the tip is L below the gauge point, which stands at (X, 0, Z) of the base; the saddle has gone by -Y and the table
+        // has turned by -C: over the table the tip is at Rz(C) (X, Y). X, Y and C are the first, fourth and fifth joint.
         std::vector<bool> reached(wanted.size(), false);
         for (const Readings& at : feeds.ends) {
             QVERIFY(std::abs(at[2]) < 1e-9);
@@ -228,14 +233,33 @@ private Q_SLOTS:
         QTest::addColumn<QString>("kind");
         QTest::addColumn<int>("behind"); // how many lines further on it is told
         // The retract is gone: the tool stands low over the left hub when the block that declares the next plane's place moves it.
-        QTest::newRow("no retract between them") << "N71 G53 Z0." << "" << "work-left-low" << 3;
-        QTest::newRow("the tool drifts off before the retract") << "N70 G150 G49" << "G150 G49 G0 X300." << "work-left-low" << 0;
-        QTest::newRow("the first register still on") << "N72 G55" << "G54" << "sideways-while-low" << 3;
-        QTest::newRow("the second register still on") << "N134 G54" << "G55" << "sideways-while-low" << 13;
-        QTest::newRow("a word beside, at the right hub") << "N109 Y0." << "Y0.006" << "off-path" << 0;
-        QTest::newRow("a feed, at the right hub") << "N79 Y190. F1300." << "Y190. F1400." << "feed-differs" << 0;
-        QTest::newRow("the plane's angle, at the right hub") << "N74 G152" << "G152 X-95. Y-60. Z130. I0. J0. K-89.98" << "off-path" << 6;
-        QTest::newRow("the plane's zero, at the right hub") << "N74 G152" << "G152 X-95.004 Y-60. Z130. I0. J0. K-90." << "off-path" << 4;
+        QTest::newRow("no retract between them") << "N71 G53 Z0."
+                                                 << ""
+                                                 << "work-left-low" << 3;
+        QTest::newRow("the tool drifts off before the retract") << "N70 G150 G49"
+                                                                << "G150 G49 G0 X300."
+                                                                << "work-left-low" << 0;
+        QTest::newRow("the first register still on") << "N72 G55"
+                                                     << "G54"
+                                                     << "sideways-while-low" << 3;
+        QTest::newRow("the second register still on") << "N134 G54"
+                                                      << "G55"
+                                                      << "sideways-while-low" << 13;
+        QTest::newRow("the first register still on, at the first cut") << "N72 G55"
+                                                                       << "G54"
+                                                                       << "other-register" << 6;
+        QTest::newRow("a word beside, at the right hub") << "N109 Y0."
+                                                         << "Y0.006"
+                                                         << "off-path" << 0;
+        QTest::newRow("a feed, at the right hub") << "N79 Y190. F1300."
+                                                  << "Y190. F1400."
+                                                  << "feed-differs" << 0;
+        QTest::newRow("the plane's angle, at the right hub") << "N74 G152"
+                                                             << "G152 X-95. Y-60. Z130. I0. J0. K-89.98"
+                                                             << "off-path" << 6;
+        QTest::newRow("the plane's zero, at the right hub") << "N74 G152"
+                                                            << "G152 X-95.004 Y-60. Z130. I0. J0. K-90."
+                                                            << "off-path" << 4;
     }
     void mistakes_are_told_at_their_place()
     {
@@ -302,7 +326,8 @@ private Q_SLOTS:
             "setups/hub-pair.json:33:10: the register 2 says X -1.480, but its zero as it was taken comes to -1.500; correct the register, "
             "the part's position or how the zero was taken");
         row("the phase", setup_file, R"("phase": 90)", R"("phase": 89.5)",
-            "setups/hub-pair.json:33:10: the register 2 says Y -135.500, but its zero as it was taken comes to -135.487; correct the register, "
+            "setups/hub-pair.json:33:10: the register 2 says Y -135.500, but its zero as it was taken comes to -135.487; correct the "
+            "register, "
             "the part's position or how the zero was taken");
         row("no work", job_file, R"("work": "left hub", "copies": [{"work": "right hub"}]},
     {"id": "20")",
@@ -336,9 +361,10 @@ private Q_SLOTS:
         const auto a = load_demo("fails-pair-swapped");
         QVERIFY(!a.ok());
         // At register 1's C of 90 the left hub, at (-135, -2) on the table, would stand at X -2, Y 135.
-        QCOMPARE(QString::fromStdString(a.error().text()),
-                 QString("setups/hub-pair-swapped.json:32:10: the register 1 says Y -135.500, but its zero as it was taken comes to 135.000; "
-                         "correct the register, the part's position or how the zero was taken"));
+        QCOMPARE(
+            QString::fromStdString(a.error().text()),
+            QString("setups/hub-pair-swapped.json:32:10: the register 1 says Y -135.500, but its zero as it was taken comes to 135.000; "
+                    "correct the register, the part's position or how the zero was taken"));
     }
 
     void sections_know_the_work()
@@ -348,6 +374,26 @@ private Q_SLOTS:
         QVERIFY(line_with(code, "(10 FACE AND BORE, LEFT HUB)") < line_with(code, "(10.2 FACE AND BORE, RIGHT HUB)"));
         const std::string single = code_of(load_demo("focuser-hub", {section}).value()); // its part has no name: nothing is to be said
         QVERIFY(single.find("FACE AND BORE") == std::string::npos);
+    }
+
+    void rules_know_the_work()
+    {
+        // What a rule is told at each operation and at each change of the register, as remarks.
+        Assembly a = load_demo(pair_job).value();
+        a.rulebook.files = {{"rulebook.lua",
+                             "function on.operation(event) event:native() remark(event.id .. ' at ' .. event.work .. ', ' .. "
+                             "state.work .. ', ' .. operations()[event.index].work) end\n"
+                             "function on.work_offset(event) event:native() remark('register ' .. event.register) end\n"}};
+        const RunResult run = post(a);
+        QVERIFY(!run.findings.has_errors());
+        const auto said = [&](const char* text) {
+            const auto& list = run.findings.list();
+            return std::any_of(list.begin(), list.end(), [&](const Finding& f) { return f.message == text; });
+        };
+        QVERIFY2(said("10 at left hub, left hub, left hub") && said("30.2 at right hub, right hub, right hub"),
+                 qPrintable(shown(run.findings, 20)));
+        QVERIFY(said("register 1") && said("register 2"));
+        QVERIFY(!replay_code(a, run.files.front().text).findings.has_errors());
     }
 
     void edits_of_a_work()
@@ -369,14 +415,30 @@ private Q_SLOTS:
         QVERIFY(after(set_work_text(d, 1, "holder", "table")).find("\"holder\": \"table\"") != std::string::npos);
     }
 
+    void a_seat_has_a_witness_of_its_own()
+    {
+        // The right seat 0.02 mm beside its place: no witness of the table sees it, the seat's own does.
+        const auto a = load_demo("focuser-hub", {{tarn, "\"point\": [136, 0, -600]", "\"point\": [136.02, 0, -600]"}});
+        QVERIFY(!a.ok());
+        QVERIFY2(a.error().message.starts_with("the witness \"over the right seat, C 90\" is missed: the tip comes to -0.0200,") &&
+                     a.error().message.find("100.0000 mm, 0.0200 mm off") != std::string::npos,
+                 a.error().message.c_str());
+        const auto b = load_demo("focuser-hub", {{tarn, "\"work\": \"right seat\"", "\"work\": \"third seat\""}});
+        QCOMPARE(QString::fromStdString(b.error().message), QString("the machine has no work mount \"third seat\""));
+    }
+
     void what_the_spindle_can_do_data()
     {
         QTest::addColumn<QString>("speed"); // of the drive, as the machine states it
         QTest::addColumn<QString>("message");
-        QTest::newRow("enough") << "[60, 15000]" << "";
-        QTest::newRow("just enough") << "[4200, 8200]" << "";
-        QTest::newRow("not so fast") << "[60, 8199]" << "the drive of the main spindle is to turn at 8200 rpm, it goes from 60 to 8199";
-        QTest::newRow("not so slow") << "[4201, 15000]" << "the drive of the main spindle is to turn at 4200 rpm, it goes from 4201 to 15000";
+        QTest::newRow("enough") << "[60, 15000]"
+                                << "";
+        QTest::newRow("just enough") << "[4200, 8200]"
+                                     << "";
+        QTest::newRow("not so fast") << "[60, 8199]"
+                                     << "the drive of the main spindle is to turn at 8200 rpm, it goes from 60 to 8199";
+        QTest::newRow("not so slow") << "[4201, 15000]"
+                                     << "the drive of the main spindle is to turn at 4200 rpm, it goes from 4201 to 15000";
     }
     void what_the_spindle_can_do()
     {

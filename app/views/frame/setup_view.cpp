@@ -56,8 +56,8 @@ protected:
 } // namespace
 
 SetupView::SetupView(Workspace& workspace, SetupEditor& editor, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), editor_(editor), offsets_model_(new OffsetsModel(editor, this)), works_model_(new WorksModel(editor, this)),
-      tools_model_(new ToolsModel(editor, this)), refused_(new QLabel), band_(new ErrorBand)
+    : QWidget(parent), workspace_(workspace), editor_(editor), offsets_model_(new OffsetsModel(editor, this)),
+      works_model_(new WorksModel(editor, this)), tools_model_(new ToolsModel(editor, this)), refused_(new QLabel), band_(new ErrorBand)
 {
     setObjectName(QStringLiteral("setup-view"));
     auto* column = new QVBoxLayout(this);

@@ -3,10 +3,10 @@
 #include "app/models/stations.hpp"
 #include "app/models/workspace.hpp"
 #include "app/theme/theme.hpp"
-#include "core/task/postures.hpp"
 #include "core/base/units.hpp"
 #include "core/machine/kinematics.hpp"
 #include "core/project/job_run.hpp"
+#include "core/task/postures.hpp"
 
 #include <QHBoxLayout>
 #include <QSignalBlocker>

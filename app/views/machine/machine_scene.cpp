@@ -7,6 +7,16 @@
 #include <algorithm>
 
 namespace wexilum::app {
+namespace {
+
+/// What holds a work; without a setup the machine's first work mount.
+const Mount* work_mount(const Machine& machine, const Setup* setup, std::size_t work)
+{
+    const auto found = setup != nullptr ? machine.find_work_mount(setup->works[work].holder) : std::nullopt;
+    return found ? &machine.mounts[*found] : machine.first_mount(MountKind::work);
+}
+
+} // namespace
 
 bool MachineScene::set_results(std::shared_ptr<const JobResults> results)
 {
@@ -193,7 +203,7 @@ Frame MachineScene::ride() const
     if (machine() == nullptr) {
         return Frame::Identity();
     }
-    const Mount* work = work_mount();
+    const Mount* work = work_mount(*machine(), has_job() ? &results_->assembly().setup : nullptr, 0);
     if (riding == Riding::machine || work == nullptr || work->parent < 0) {
         return upright();
     }
@@ -208,16 +218,9 @@ Frame MachineScene::upright() const
     return Frame(Eigen::AngleAxisd(angle_between(up, Vec3::UnitZ()), about.norm() > 1e-9 ? Vec3(about.normalized()) : any_across(up)));
 }
 
-/// What holds a work; without a job the machine's first work mount.
-const Mount* MachineScene::work_mount(std::size_t work) const
-{
-    const auto found = has_job() ? machine()->find_work_mount(results_->assembly().setup.works[work].holder) : std::nullopt;
-    return found ? &machine()->mounts[*found] : machine()->first_mount(MountKind::work);
-}
-
 Frame MachineScene::part_in_base(std::size_t of) const
 {
-    const Mount* work = work_mount(of);
+    const Mount* work = work_mount(*machine(), has_job() ? &results_->assembly().setup : nullptr, of);
     Frame frame = Frame::Identity();
     if (work != nullptr) {
         frame = (work->parent < 0 ? Frame::Identity() : joints_[std::size_t(work->parent)]) * work->frame;

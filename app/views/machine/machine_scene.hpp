@@ -104,7 +104,6 @@ private:
     void add_tool();
     void renew_paint();
     [[nodiscard]] const Mount* tool_mount() const;
-    [[nodiscard]] const Mount* work_mount(std::size_t work = 0) const;
     [[nodiscard]] Frame part_in_base(std::size_t work = 0) const;
 
     std::shared_ptr<const JobResults> results_;

@@ -443,7 +443,7 @@ void WitnessPane::fit()
     const std::vector<double> after = residuals(found->machine, measured);
     QStringList names;
     for (const Witness& witness : machine.witnesses) {
-        if (witness.mount == machine.at_rest().mount) { // as measurements_of() takes them
+        if (is_measurement(machine, witness)) {
             names.push_back(QString::fromStdString(witness.name));
         }
     }
