@@ -17,6 +17,7 @@ SetupEditor::SetupEditor(Workspace& workspace, QObject* parent) : QObject(parent
 {
     connect(&workspace, &Workspace::code_changed, this, &SetupEditor::read);
     connect(&workspace, &Workspace::job_changed, this, &SetupEditor::read);
+    connect(&workspace, &Workspace::failed, this, &SetupEditor::read);
     connect(&workspace.documents(), &Documents::edited, this, [this](const QString& path) {
         if (path == path_) {
             read();
@@ -28,8 +29,11 @@ const Machine* SetupEditor::machine() const { return workspace_.results() ? &wor
 
 void SetupEditor::read()
 {
+    const QString wrong = workspace_.error() ? QString::fromStdString(workspace_.error()->place.file) : QString();
     if (workspace_.results()) {
-        path_ = workspace_.results() ? workspace_.results()->setup_path() : QString();
+        path_ = workspace_.results()->setup_path();
+    } else if (wrong.startsWith(QStringLiteral("setups/"))) { // it has kept the job from running so far: here it can be mended
+        path_ = wrong;
     } else {
         path_.clear();
         setup_.reset();
@@ -228,19 +232,44 @@ bool WorksModel::setData(const QModelIndex& index, const QVariant& value, int ro
 
 OffsetsModel::OffsetsModel(SetupEditor& editor, QObject* parent) : SetupTable(editor, parent) { take(); }
 
+namespace {
+
+/// The machine's; of a setup whose job has not run yet those that its registers name.
+std::vector<Joint> joints_of(const SetupEditor& editor)
+{
+    if (editor.machine() != nullptr) {
+        return editor.machine()->joints;
+    }
+    std::vector<Joint> out;
+    for (const auto& [name, values] : editor.setup()->offsets) {
+        const auto forms = editor.setup()->offset_forms.find(name);
+        for (const auto& [id, value] : values) {
+            auto found = std::find_if(out.begin(), out.end(), [&id = id](const Joint& j) { return j.id == id; });
+            if (found == out.end()) {
+                found = out.insert(out.end(), Joint{});
+                found->id = id;
+            }
+            const bool angle = forms != editor.setup()->offset_forms.end() && forms->second.contains(id) && forms->second.at(id).angle;
+            found->kind = angle ? JointKind::rotary : found->kind;
+        }
+    }
+    return out;
+}
+
+} // namespace
+
 std::pair<int, int> OffsetsModel::size_to_come() const
 {
-    const bool known = editor_.setup() && editor_.machine() != nullptr;
-    return known ? std::pair(int(editor_.setup()->offsets.size()), int(editor_.machine()->joints.size())) : std::pair(0, 0);
+    return editor_.setup() ? std::pair(int(editor_.setup()->offsets.size()), int(joints_of(editor_).size())) : std::pair(0, 0);
 }
 
 void OffsetsModel::take()
 {
     registers_.clear();
     joints_.clear();
-    if (editor_.setup() && editor_.machine() != nullptr) {
+    if (editor_.setup()) {
         registers_.assign(editor_.setup()->offsets.begin(), editor_.setup()->offsets.end());
-        joints_ = editor_.machine()->joints;
+        joints_ = joints_of(editor_);
     }
 }
 
@@ -280,11 +309,21 @@ QVariant OffsetsModel::headerData(int section, Qt::Orientation orientation, int 
         return use.isEmpty() ? QString::fromStdString(name) : tr("%1, %2").arg(QString::fromStdString(name), use);
     }
     const Joint& joint = joints_[std::size_t(section)];
+    const bool told = editor_.machine() != nullptr || std::any_of(registers_.begin(), registers_.end(), [&](const auto& r) {
+                          const auto value = r.second.find(joint.id);
+                          return value != r.second.end() && value->second != 0;
+                      });
+    if (!told) { // zero in any unit, and nothing says which joints turn
+        return QString::fromStdString(joint.id);
+    }
     return QString::fromStdString(joint.id) + (joint.kind == JointKind::rotary ? QStringLiteral("  °") : QStringLiteral("  mm"));
 }
 
 Qt::ItemFlags OffsetsModel::flags(const QModelIndex& index) const
 {
+    if (editor_.machine() == nullptr) {
+        return index.isValid() ? Qt::ItemIsEnabled | Qt::ItemIsSelectable : Qt::NoItemFlags; // which joints turn is not known
+    }
     return index.isValid() ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable : Qt::NoItemFlags;
 }
 

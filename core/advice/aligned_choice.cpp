@@ -13,6 +13,8 @@
 
 namespace wexilum {
 namespace {
+/// The work that an operation asks for; the first where that is not one, which is told later.
+std::uint32_t work_of(const Assembly& a, const JobOperation& operation) { return a.setup.find_work(operation.work).value_or(0); }
 
 constexpr double travel_slack = 1e-6;    // mm or rad
 constexpr double equal_overhang = 0.5;   // mm
@@ -215,6 +217,7 @@ private:
     {
         const JobOperation& operation = a_.job.operations[operation_];
         Posture out = a_.machine.at_rest();
+        out.work = work_of(a_, operation);
         out.mount = a_.machine.find_tool_mount(operation.posture.attachment).value_or(out.mount);
         for (const auto& [id, reading] : operation.posture.parked) {
             if (const auto joint = a_.machine.find_joint(id)) {
@@ -357,14 +360,11 @@ private:
     /// 1 where two aligned joints move the tool against the work the same way, otherwise -1.
     [[nodiscard]] double along(JointIndex a, JointIndex b) const
     {
+        const Mount work = holder_of(a_, work_of(a_, a_.job.operations[operation_]));
+        const Kinematics chain = Kinematics::make(a_.machine, a_.machine.at_rest(), work);
         const auto signed_joint = [&](JointIndex j) {
-            const Kinematics chain = Kinematics::make(a_.machine, a_.machine.at_rest()).value();
-            for (const auto& link : chain.links()) {
-                if (link.joint == j) {
-                    return Vec3(link.sign * a_.machine.joints[j.value].direction);
-                }
-            }
-            return a_.machine.joints[j.value].direction;
+            const auto link = std::find_if(chain.links().begin(), chain.links().end(), [&](const auto& l) { return l.joint == j; });
+            return Vec3((link == chain.links().end() ? 1 : link->sign) * a_.machine.joints[j.value].direction);
         };
         return signed_joint(a).dot(signed_joint(b)) < 0 ? -1 : 1;
     }
@@ -488,9 +488,9 @@ std::vector<JointIndex> aligned_in(const Assembly& a, std::size_t operation, boo
     const PostureWish& wish = a.job.operations[operation].posture;
     Posture posture = a.machine.at_rest();
     posture.mount = a.machine.find_tool_mount(wish.attachment).value_or(posture.mount);
-    const auto chain = Kinematics::make(a.machine, posture);
+    const Kinematics chain = Kinematics::make(a.machine, posture, holder_of(a, work_of(a, a.job.operations[operation])));
     std::vector<JointIndex> free;
-    for (const auto& link : chain ? chain->links() : std::vector<Kinematics::Link>()) {
+    for (const auto& link : chain.links()) {
         const Joint& joint = a.machine.joints[link.joint.value];
         const bool stands = std::any_of(wish.parked.begin(), wish.parked.end(), [&](const auto& p) { return p.first == joint.id; });
         if (joint.kind == JointKind::linear && !joint.by_hand && (parked || !stands)) {

@@ -24,6 +24,8 @@ class DirectionMap {
 public:
     /// The machine must outlive the map. An Error where no solver is to be had for the posture.
     static Result<DirectionMap> make(const Machine& machine, const Posture& posture);
+    /// By a solver of the machine, for directions in the frame that it solves for.
+    static DirectionMap of(const Machine& machine, InverseSolver solver) { return {machine, std::move(solver)}; }
     /// For a tool axis in the work mount's frame, a unit vector.
     [[nodiscard]] DirectionAt at(const Vec3& axis) const;
     [[nodiscard]] const InverseSolver& solver() const { return solver_; }

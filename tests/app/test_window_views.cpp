@@ -25,6 +25,7 @@ private Q_SLOTS:
     void tools_are_edited_and_imported();
     void the_part_is_moved();
     void works_in_a_table();
+    void a_setup_that_keeps_its_job_from_running();
     void unsaved_edits_are_asked_about();
     void a_click_in_the_picture_chooses_its_block();
     void axes_are_jogged();
@@ -175,6 +176,29 @@ void TestWindowViews::works_in_a_table()
     desk.window().workspace().set_job(QStringLiteral("focuser-hub"));
     QVERIFY(desk.ready());
     QVERIFY(!works.isVisible() && desk.find<QLineEdit>("part-0").isVisible());
+}
+
+void TestWindowViews::a_setup_that_keeps_its_job_from_running()
+{
+    Desk desk(QStringLiteral("fails-pair-swapped"));
+    desk.click_station(Station::setup);
+    // What it says is there to be looked at, with what is wrong over it.
+    QTableView& works = desk.window().setup().works();
+    QTableView& offsets = desk.window().setup().offsets();
+    QVERIFY(wait_until([&] { return works.model()->rowCount() == 2 && offsets.model()->rowCount() == 2; }));
+    QVERIFY(works.isVisible() && !desk.find<QLineEdit>("part-0").isVisible());
+    QCOMPARE(offsets.model()->headerData(4, Qt::Horizontal).toString(), QStringLiteral("Z  mm")); // B C X Y Z, as the registers name them
+    QCOMPARE(offsets.model()->headerData(0, Qt::Horizontal).toString(), QStringLiteral("B"));     // 0 of nobody knows what
+    QCOMPARE(offsets.model()->index(0, 4).data().toString(), QStringLiteral("-449.75"));
+    // Each hub has the other's register: two cells mend it.
+    desk.type_cell(works, 0, WorksModel::work_offset, QStringLiteral("2"));
+    QVERIFY(wait_until([&] { return desk.window().workspace().error()->message.starts_with("a zero was taken for the register 1"); }));
+    desk.type_cell(works, 1, WorksModel::work_offset, QStringLiteral("1"));
+    QVERIFY(wait_until([&] {
+        const auto& results = desk.window().workspace().results();
+        return results && results->replayed && results->replayed->proven();
+    }));
+    QCOMPARE(offsets.model()->headerData(0, Qt::Vertical).toString(), QStringLiteral("1, right hub"));
 }
 
 void TestWindowViews::unsaved_edits_are_asked_about()

@@ -261,16 +261,16 @@ void SetupView::renew()
     for (QLineEdit* field : part_) {
         field->setEnabled(setup.has_value());
     }
+    const int listed = works_model_->rowCount();
+    part_box_->setVisible(listed == 0);
+    works_box_->setVisible(listed > 0);
+    works_->setFixedHeight(works_->horizontalHeader()->sizeHint().height() + std::clamp(listed, 1, 6) * 26 + 2);
     if (!setup) {
         return;
     }
     for (int i = 0; i < 6; ++i) {
         part_[std::size_t(i)]->setText(quantity_text(editor_.part_value(0, i), i < 3 ? Measure::length : Measure::angle));
     }
-    const int listed = works_model_->rowCount();
-    part_box_->setVisible(listed == 0);
-    works_box_->setVisible(listed > 0);
-    works_->setFixedHeight(works_->horizontalHeader()->sizeHint().height() + std::clamp(listed, 1, 6) * 26 + 2);
     holder_->setText(tr("%1 · origin of the part's frame, and how it is turned: about X, then Y, then Z of the holder")
                          .arg(QString::fromStdString(setup->works.front().holder)));
     static const std::array<const char*, 3> actors{"the program", "hand", "nobody"};

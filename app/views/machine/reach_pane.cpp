@@ -4,6 +4,7 @@
 #include "app/theme/theme.hpp"
 #include "core/base/units.hpp"
 #include "core/project/job_run.hpp"
+#include "core/task/postures.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -273,8 +274,8 @@ void ReachPane::renew_map()
     if (results_) {
         const Assembly& a = results_->assembly();
         const Posture posture = a.posture_of(operation);
-        if (auto made = DirectionMap::make(a.machine, posture)) {
-            map_ = std::make_shared<const DirectionMap>(std::move(*made));
+        if (auto solver = solver_of(a, posture)) {
+            map_ = std::make_shared<const DirectionMap>(DirectionMap::of(a.machine, std::move(*solver)));
         }
         const Mount& mount = a.machine.mounts[posture.mount];
         head_->setText(tr("%1, operation %2")
