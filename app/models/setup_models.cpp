@@ -84,11 +84,7 @@ Mat3 turned(const Vec3& turns)
 
 } // namespace
 
-double SetupEditor::part_value(std::size_t work, int field) const
-{
-    const Frame& part = setup_->works[work].part;
-    return field < 3 ? part.translation()[field] : turns_of(part.linear())[field - 3];
-}
+double part_value(const Frame& part, int field) { return field < 3 ? part.translation()[field] : turns_of(part.linear())[field - 3]; }
 
 bool SetupEditor::set_part(std::size_t work, int field, const QString& text)
 {
@@ -102,10 +98,10 @@ bool SetupEditor::set_part(std::size_t work, int field, const QString& text)
                            .arg(text, field < 3 ? tr("length") : tr("angle")));
         return false;
     }
-    if (quantity_text(*value, measure) == quantity_text(part_value(work, field), measure)) {
+    const Frame& part = setup_->works[work].part;
+    if (quantity_text(*value, measure) == quantity_text(part_value(part, field), measure)) {
         return true;
     }
-    const Frame& part = setup_->works[work].part;
     if (field < 3) {
         Vec3 point = part.translation();
         point[field] = *value;
@@ -194,7 +190,7 @@ QVariant WorksModel::data(const QModelIndex& index, int role) const
     default: break;
     }
     const int field = column - first_place;
-    return quantity_text(editor_.part_value(std::size_t(index.row()), field), field < 3 ? Measure::length : Measure::angle);
+    return quantity_text(part_value(work.part, field), field < 3 ? Measure::length : Measure::angle);
 }
 
 QVariant WorksModel::headerData(int section, Qt::Orientation orientation, int role) const

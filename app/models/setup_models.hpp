@@ -16,6 +16,9 @@ namespace wexilum::app {
 
 class Workspace;
 
+/// X, Y and Z of a part on its holder (mm), then how it is turned about X, then Y, then Z of the holder (rad).
+[[nodiscard]] double part_value(const Frame& part, int field);
+
 /// The setup file's text, read, and its edits.
 class SetupEditor final : public QObject {
     Q_OBJECT
@@ -31,9 +34,7 @@ public:
     /// Makes one edit that `patch` works out from the text as it stands. Tells what is wrong by refused().
     bool edit(const QString& label, const std::function<Result<json::Patch>(const json::Document&)>& patch);
 
-    /// Of a work, by its place in the setup: X, Y and Z of its part on the holder (mm), then how it is turned about X, then Y, then Z of
-    /// the holder (rad). Precondition: setup().
-    [[nodiscard]] double part_value(std::size_t work, int field) const;
+    /// Sets a part_value() of a work, by its place in the setup; false where the text is none, or the setup could not be read with it.
     bool set_part(std::size_t work, int field, const QString& text);
     /// What a register is the zero of in the job: the works by their ids, or "in use" where they have none; empty: of nothing.
     [[nodiscard]] QString use_of(const std::string& register_name) const;

@@ -52,29 +52,17 @@ Vec3 LinkCheck::out_of_work(const ReplayMove& move, const Pose& from) const
     return follower_.out_of_work(follower_.work(), move.mount, move.from, from);
 }
 
-LinkCheck::Way LinkCheck::way_of(const SeenMotion& seen) const
+LinkCheck::Way LinkCheck::way_of(std::uint32_t work, const ReplayMove& move, const Pose& from, const Pose& to) const
 {
     Way out;
-    const Vec3 way = seen.to.tip - seen.from.tip;
-    out.out = out_of_work(seen.move, seen.from);
+    const Vec3 way = to.tip - from.tip;
+    out.out = follower_.out_of_work(work, move.mount, move.from, from);
     out.rise = out.out.dot(way);
     out.side = (way - out.out * out.rise).norm();
     return out;
 }
 
 void LinkCheck::leave_work(std::uint32_t work) { left_ = {work, place_.front()}; }
-
-/// Seen from the work that is left.
-LinkCheck::Way LinkCheck::way_from(const Left& left, const ReplayMove& move) const
-{
-    const Pose from = follower_.pose_at_work(left.work, move.mount, move.from, move.tool_length);
-    const Vec3 way = follower_.pose_at_work(left.work, move.mount, move.to, move.tool_length).tip - from.tip;
-    Way out;
-    out.out = follower_.out_of_work(left.work, move.mount, move.from, from);
-    out.rise = out.out.dot(way);
-    out.side = (way - out.out * out.rise).norm();
-    return out;
-}
 
 void LinkCheck::check_leaving(const SeenMotion& seen)
 {
@@ -87,7 +75,8 @@ void LinkCheck::check_leaving(const SeenMotion& seen)
     if (retracted(m.from)) {
         return;
     }
-    const Way way = way_from(left, m);
+    const Pose from = follower_.pose_at_work(left.work, m.mount, m.from, m.tool_length);
+    const Way way = way_of(left.work, m, from, follower_.pose_at_work(left.work, m.mount, m.to, m.tool_length));
     const double least = 2 * m.length_increment;
     const bool out = seen.turn <= 1e-9 && way.side <= least && way.rise > 0 && (m.together() || m.feed);
     const bool away = only_retracts(m) && retracted(m.to);
@@ -97,13 +86,19 @@ void LinkCheck::check_leaving(const SeenMotion& seen)
                   "bring the joint that retracts home before the next work", place_.current(), m.block, way.side);
         return;
     }
-    const Vec3 from = follower_.pose_at_work(left.work, m.mount, m.from, m.tool_length).tip;
-    if (away && task_.machine.mounts[m.mount].attachment && way.side > least && left.front &&
-        *left.front - way.out.dot(from) > 2 * seen.budget.tip + 1e-3) {
-        log_.find(
-            Severity::error, "across-while-in", "",
-            fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", *left.front - way.out.dot(from)),
-            "go out along the tool before the retract", place_.current(), m.block, *left.front - way.out.dot(from));
+    if (away && task_.machine.mounts[m.mount].attachment && way.side > least && left.front) {
+        report_across(seen, *left.front - way.out.dot(from.tip), true);
+    }
+}
+
+/// The tool has `low` mm to go until it is out of the work where the joint that retracts leads across it.
+void LinkCheck::report_across(const SeenMotion& seen, double low, bool leaves)
+{
+    if (low > 2 * seen.budget.tip + 1e-3) {
+        log_.find(Severity::error, "across-while-in", "",
+                  fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", low),
+                  leaves ? "go out along the tool before the retract" : "come down outside, then go in along the tool", place_.current(),
+                  seen.move.block, low);
     }
 }
 
@@ -163,7 +158,7 @@ void LinkCheck::check_way(const SeenMotion& seen)
         check_across(seen);
         return;
     }
-    const Way way = way_of(seen);
+    const Way way = way_of(follower_.work(), m, seen.from, seen.to);
     const double least = 2 * m.length_increment;
     if (way.side <= least) {
         const Expected* to = place_.current();
@@ -323,12 +318,7 @@ void LinkCheck::check_across(const SeenMotion& seen)
     if (!leaves && item != nullptr && is_motion(*item)) {
         level = axis.dot(item->piece.to.tip);
     }
-    const double low = level ? *level - std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip)) : 0;
-    if (low > 2 * seen.budget.tip + 1e-3) {
-        log_.find(Severity::error, "across-while-in", "",
-                  fmt::format("the tool moves across its own direction {:.3f} mm before it is out of the work", low),
-                  leaves ? "go out along the tool before the retract" : "come down outside, then go in along the tool", item, m.block, low);
-    }
+    report_across(seen, level ? *level - std::min(axis.dot(seen.from.tip), axis.dot(seen.to.tip)) : 0, leaves);
 }
 
 bool LinkCheck::of_this_work(const Expected& item) const { return item.posture == nullptr || item.posture->work == follower_.work(); }

@@ -48,16 +48,17 @@ private:
     [[nodiscard]] bool of_this_work(const Expected& item) const;
     [[nodiscard]] std::optional<std::size_t> away_joint();
     [[nodiscard]] Vec3 out_of_work(const ReplayMove& move, const Pose& from) const;
-    [[nodiscard]] Way way_of(const SeenMotion& seen) const;
+    /// The poses are seen from the work.
+    [[nodiscard]] Way way_of(std::uint32_t work, const ReplayMove& move, const Pose& from, const Pose& to) const;
     struct Left {
         std::uint32_t work = 0;
         std::optional<double> front; ///< mm: how far the path came along the tool there
     };
-    [[nodiscard]] Way way_from(const Left& left, const ReplayMove& move) const;
     void check_retract(const SeenMotion& seen);
     [[nodiscard]] bool only_retracts(const ReplayMove& move);
     void check_sideways(const SeenMotion& seen, const Way& way);
     void check_across(const SeenMotion& seen);
+    void report_across(const SeenMotion& seen, double low, bool leaves);
     void check_deep(const SeenMotion& seen);
     [[nodiscard]] double deepest_of_path(const Vec3& out, bool blade);
     [[nodiscard]] bool stays_clear(const SeenMotion& seen);

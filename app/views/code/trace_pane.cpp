@@ -233,11 +233,7 @@ void TracePane::show_record()
     const Setup& setup = results->assembly().setup;
     QString work;
     if (setup.works.size() > 1) {
-        const auto& operations = results->posted->run.outline.operations;
-        const auto behind = std::upper_bound(operations.begin(), operations.end(), std::size_t(selection_.record()),
-                                             [](std::size_t record, const OperationOutline& o) { return record < o.first_record; });
-        const std::size_t operation = std::size_t(std::max<std::ptrdiff_t>(1, behind - operations.begin())) - 1;
-        const std::uint32_t at = results->assembly().posture_of(operation).work;
+        const std::uint32_t at = results->assembly().posture_of(selection_.operation()).work;
         work = tr("At the %1, whose zero is register %2.")
                    .arg(QString::fromStdString(setup.works[at].id), QString::fromStdString(results->assembly().register_of(at)));
     }

@@ -269,7 +269,7 @@ void SetupView::renew()
         return;
     }
     for (int i = 0; i < 6; ++i) {
-        part_[std::size_t(i)]->setText(quantity_text(editor_.part_value(0, i), i < 3 ? Measure::length : Measure::angle));
+        part_[std::size_t(i)]->setText(quantity_text(part_value(setup->part(), i), i < 3 ? Measure::length : Measure::angle));
     }
     holder_->setText(tr("%1 · origin of the part's frame, and how it is turned: about X, then Y, then Z of the holder")
                          .arg(QString::fromStdString(setup->works.front().holder)));
