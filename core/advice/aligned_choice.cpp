@@ -363,8 +363,8 @@ private:
         const Mount work = holder_of(a_, work_of(a_, a_.job.operations[operation_]));
         const Kinematics chain = Kinematics::make(a_.machine, a_.machine.at_rest(), work);
         const auto signed_joint = [&](JointIndex j) {
-            const auto link = std::find_if(chain.links().begin(), chain.links().end(), [&](const auto& l) { return l.joint == j; });
-            return Vec3((link == chain.links().end() ? 1 : link->sign) * a_.machine.joints[j.value].direction);
+            const Vec3 way = chain.way_of(j);
+            return way == Vec3::Zero() ? a_.machine.joints[j.value].direction : way;
         };
         return signed_joint(a).dot(signed_joint(b)) < 0 ? -1 : 1;
     }
@@ -490,11 +490,11 @@ std::vector<JointIndex> aligned_in(const Assembly& a, std::size_t operation, boo
     posture.mount = a.machine.find_tool_mount(wish.attachment).value_or(posture.mount);
     const Kinematics chain = Kinematics::make(a.machine, posture, holder_of(a, work_of(a, a.job.operations[operation])));
     std::vector<JointIndex> free;
-    for (const auto& link : chain.links()) {
-        const Joint& joint = a.machine.joints[link.joint.value];
+    for (const JointIndex drives : chain.driving()) {
+        const Joint& joint = a.machine.joints[drives.value];
         const bool stands = std::any_of(wish.parked.begin(), wish.parked.end(), [&](const auto& p) { return p.first == joint.id; });
         if (joint.kind == JointKind::linear && !joint.by_hand && (parked || !stands)) {
-            free.push_back(link.joint);
+            free.push_back(drives);
         }
     }
     std::vector<JointIndex> out;

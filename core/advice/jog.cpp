@@ -51,8 +51,8 @@ void Jogger::fit(const Tool* tool, double length)
 
 bool Jogger::in_chain(JointIndex joint) const
 {
-    const auto& links = solver_.kinematics().links();
-    return std::any_of(links.begin(), links.end(), [&](const auto& link) { return link.joint == joint; });
+    const auto& driving = solver_.kinematics().driving();
+    return std::find(driving.begin(), driving.end(), joint) != driving.end();
 }
 
 Pose Jogger::pose(const Readings& now) const
@@ -79,10 +79,11 @@ Vec3 Jogger::direction(const Readings& now, JogFrame frame, std::size_t axis) co
 
 JogWay Jogger::axis(const Readings& now, JointIndex joint, double to) const
 {
-    return [now, joint, to](double part) {
+    return [this, now, joint, to](double part) {
         Readings out = now;
         double& reading = out[Eigen::Index(joint.value)];
         reading += (to - reading) * part;
+        bring_followers(assembly_->machine, out);
         return std::optional(out);
     };
 }
@@ -100,6 +101,7 @@ Result<JogWay> Jogger::axis_with_tip_held(const Readings& now, JointIndex joint,
         double& reading = out[Eigen::Index(joint.value)];
         reading += (to - reading) * part;
         solver_.set_linear(out, tip, length_);
+        bring_followers(assembly_->machine, out);
         return std::optional(out);
     });
 }
@@ -111,6 +113,7 @@ Result<JogWay> Jogger::along(const Readings& now, JogFrame frame, std::size_t ax
     return JogWay([this, now, tip, way](double part) {
         Readings out = now;
         solver_.set_linear(out, tip + way * part, length_);
+        bring_followers(assembly_->machine, out);
         return std::optional(out);
     });
 }

@@ -72,8 +72,12 @@ std::optional<std::pair<Vec3, Vec3>> ContactWatch::nearest(std::size_t a, std::s
     return Solid::nearest(solids_[a], placed(solids_[a], frames), solids_[b], placed(solids_[b], frames));
 }
 
-void ContactWatch::along(const Readings& from, const Readings& to, double slack, std::vector<Meeting>& out)
+void ContactWatch::along(const Readings& before, const Readings& after, double slack, std::vector<Meeting>& out)
 {
+    Readings from = before;
+    Readings to = after;
+    bring_followers(machine_, from);
+    bring_followers(machine_, to);
     if (last_.size() != from.size() || last_ != from) {
         for (Pair& pair : pairs_) {
             for (Two& two : pair.twos) {

@@ -20,6 +20,7 @@ void BudgetRule::set_length_increment(double mm)
         const bool rotary = task_.machine.joints[i].kind == JointKind::rotary;
         half_[i] = task_.machine.joints[i].by_hand ? 0 : 0.5 * (rotary ? to_rad(task_.controller.angle_increment) : mm);
     }
+    take_followers();
 }
 
 void BudgetRule::take(const ReplayMove& move)
@@ -33,6 +34,19 @@ void BudgetRule::take(const ReplayMove& move)
     for (std::size_t i = 0; (move.shifted != 0 || called_on_plane) && i < half_.size(); ++i) {
         half_[i] *= (move.shifted >> i & 1U) != 0 ? 2 : 1;
         half_[i] *= called_on_plane && task_.machine.joints[i].kind == JointKind::linear ? 3 : 1;
+    }
+    take_followers();
+}
+
+/// A joint that follows others is off by what all of them are.
+void BudgetRule::take_followers()
+{
+    for (const Relation& relation : task_.machine.relations) {
+        double& half = half_[relation.follower.value];
+        half = 0;
+        for (const Relation::Leader& leader : relation.leaders) {
+            half += std::abs(leader.factor) * half_[leader.joint.value];
+        }
     }
 }
 

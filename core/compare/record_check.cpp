@@ -103,12 +103,12 @@ BlockNumber RecordCheck::blame(const ReplayMove& move, const std::vector<BlockNu
     const Readings allowed = allowed_misfit(move, budget_.lever_term(whole.turning, whole.kinematics.levers(move.to, move.tool_length)));
     double worst = 1;
     BlockNumber out = move.block;
-    for (const auto& link : solver.kinematics().links()) {
-        const auto at = Eigen::Index(link.joint.value);
+    for (const JointIndex joint : solver.kinematics().driving()) {
+        const auto at = Eigen::Index(joint.value);
         const double off = std::abs(move.to[at] - (*exact)[at]) / allowed[at];
-        if (off > worst && set_by[link.joint.value].value != 0) {
+        if (off > worst && set_by[joint.value].value != 0) {
             worst = off;
-            out = set_by[link.joint.value];
+            out = set_by[joint.value];
         }
     }
     return out;
@@ -117,11 +117,11 @@ BlockNumber RecordCheck::blame(const ReplayMove& move, const std::vector<BlockNu
 RecordCheck::Misfit RecordCheck::misfit(const InverseSolver& solver, const Readings& stand, const Readings& wanted, const Readings& allowed)
 {
     Misfit out;
-    for (const auto& link : solver.kinematics().links()) {
-        const auto at = Eigen::Index(link.joint.value);
+    for (const JointIndex joint : solver.kinematics().driving()) {
+        const auto at = Eigen::Index(joint.value);
         const double off = std::abs(stand[at] - wanted[at]) / allowed[at];
         if (off > out.worst) {
-            out = {off, link.joint.value};
+            out = {off, joint.value};
         }
     }
     return out;

@@ -49,6 +49,15 @@ std::optional<std::size_t> ControlAxes::joint_of(char letter) const
     return std::nullopt;
 }
 
+double ControlAxes::furthest(const Readings& from, const Readings& to) const
+{
+    Readings way = (to - from).cwiseAbs();
+    for (const Relation& relation : machine_.relations) {
+        way[Eigen::Index(relation.follower.value)] = 0;
+    }
+    return way.maxCoeff();
+}
+
 void ControlAxes::report_unplaced()
 {
     for (const auto& [address, joint] : letters_) {

@@ -22,7 +22,12 @@ public:
 
     [[nodiscard]] const Readings& now() const { return now_; }
     [[nodiscard]] double now(std::size_t joint) const { return now_[Eigen::Index(joint)]; }
-    void stand(const Readings& readings) { now_ = readings; }
+    /// Joints that follow others go along.
+    void stand(const Readings& readings)
+    {
+        now_ = readings;
+        bring_followers(machine_, now_);
+    }
     void stand(std::size_t joint, double reading) { now_[Eigen::Index(joint)] = reading; }
     /// mm or rad, between two readings of a joint, in mm or deg with its unit: "1.2500 mm".
     [[nodiscard]] std::string way_text(std::size_t joint, double way) const;
@@ -30,6 +35,8 @@ public:
     /// Letters and their joints, in the order of the letters.
     [[nodiscard]] const std::vector<std::pair<char, std::size_t>>& letters() const { return letters_; }
     [[nodiscard]] std::optional<std::size_t> joint_of(char letter) const;
+    /// How far one is from where it is to be: the joint that has furthest to go, of those that follow no other (mm or rad).
+    [[nodiscard]] double furthest(const Readings& from, const Readings& to) const;
     [[nodiscard]] bool rotary(std::size_t joint) const { return machine_.joints[joint].kind == JointKind::rotary; }
     /// All joints that have a letter, a bit each.
     [[nodiscard]] std::uint32_t all() const { return all_; }

@@ -153,6 +153,9 @@ void FeedsAndSpindle::time(ReplayMove& move)
             squares += way * way * move.surface_scale * move.surface_scale;
             continue;
         }
+        if (!machine_.relations.empty() && machine_.relation_of(JointIndex(std::uint32_t(i))) != nullptr) {
+            continue; // the feed is that of the words
+        }
         (axes_.rotary(i) ? turns : squares) += axes_.rotary(i) ? to_deg(way) * to_deg(way) : way * way;
     }
     const bool tip = move.tip_solver != nullptr;

@@ -90,6 +90,7 @@ void Motions::go(const BlockWords& words, const Readings& wanted, bool feed, con
     if (frames.on_surface() && !move.to_machine_position) {
         frames.move_on_surface(move);
     }
+    bring_followers(parts_.machine, move.to);
     const Readings& to = move.to;
     if (parts_.brakes.any()) {
         parts_.brakes.check(to, feed);

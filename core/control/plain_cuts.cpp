@@ -88,6 +88,9 @@ bool PlainCuts::read(const CodeBlock& block, Read& out) const
         }
         out.to[joint] = turned.to;
     }
+    for (const Relation& relation : parts_.machine.relations) {
+        out.to[relation.follower.value] = relation.sum([&](JointIndex leader) { return out.to[leader.value]; });
+    }
     return any && out.feed.feed > 0;
 }
 
@@ -156,6 +159,9 @@ WEXILUM_WIDE void PlainCuts::time()
         for (std::size_t i = 0; i < count; ++i) {
             const double least = std::abs(way[i]) / speed;
             run_.least[i] = run_.least[i] < least ? least : run_.least[i];
+        }
+        if (!parts_.machine.relations.empty() && parts_.machine.relation_of(JointIndex(std::uint32_t(joint))) != nullptr) {
+            continue;
         }
         Column& sum = turning ? turns : squares;
         for (std::size_t i = 0; i < count; ++i) {

@@ -137,7 +137,7 @@ void PointCycles::next_leg()
     }
     case Stage::over:
         hole.stage = Stage::in;
-        if ((hole.to - parts_.frames.here()).cwiseAbs().maxCoeff() > (parts_.frames.in_frame() ? 1e-9 : 1e-12)) {
+        if (parts_.axes.furthest(parts_.frames.here(), hole.to) > (parts_.frames.in_frame() ? 1e-9 : 1e-12)) {
             motions_.go(*hole.words, hole.to, false);
         }
         return;

@@ -157,6 +157,11 @@ Status check_axes(const Assembly& a)
             return misfit(status.error().message, a.post.controller, status.error().cure);
         }
     }
+    for (const auto& [address, id] : a.controller.axes) {
+        if (const Status status = check_leads(a.machine, id, "the controller has an address for"); !status) {
+            return misfit(status.error().message, a.post.controller, status.error().cure);
+        }
+    }
     for (const JointIndex joint : commanded_joints(a)) {
         const std::string& id = a.machine.joints[joint.value].id;
         if (!a.dialect.axes.contains(id)) {
@@ -210,6 +215,9 @@ Status check_names(const Assembly& a)
                 return misfit(
                     fmt::format("the offset register {} names the joint \"{}\", which the machine does not have", register_name, id),
                     a.job.setup, "remove it or correct the name");
+            }
+            if (const Status status = check_leads(a.machine, id, fmt::format("the offset register {} names", register_name)); !status) {
+                return misfit(status.error().message, a.job.setup, status.error().cure);
             }
         }
     }

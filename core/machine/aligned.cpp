@@ -61,4 +61,17 @@ Status check_aligned(const Machine& machine, const std::vector<std::string>& nam
     return {};
 }
 
+Status check_leads(const Machine& machine, const std::string& joint, const std::string& what)
+{
+    const auto found = machine.find_joint(joint);
+    const Relation* relation = found ? machine.relation_of(*found) : nullptr;
+    if (relation == nullptr) {
+        return {};
+    }
+    return Error{ErrorKind::value,
+                 fmt::format("{} \"{}\", which follows {}", what, joint, text_of(machine, *relation)),
+                 {},
+                 "leave it out: it goes where what it follows brings it"};
+}
+
 } // namespace wexilum

@@ -18,4 +18,8 @@ struct SignedJoint {
 /// An Error where two of them are rotary, missing, or not parallel.
 Status check_aligned(const Machine& machine, const std::vector<std::string>& names);
 
+/// Whether a joint can have a word, a zero or a place of its own: an Error where it follows others. `what` names it, as in "the offset
+/// register 1 names". No place.
+Status check_leads(const Machine& machine, const std::string& joint, const std::string& what);
+
 } // namespace wexilum

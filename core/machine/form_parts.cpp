@@ -164,6 +164,8 @@ Result<std::string> renamed(const Document& document, const PartPath& path, cons
             const Node* bodies = item.find("bodies");
             each(bodies, [&](const Node& body) { put(body.find("parent")); });
         });
+        const auto led = renamed_leaders(document, old, name);
+        patches.insert(patches.end(), led.begin(), led.end());
         put(root.find("retract"));
         each(list_of(document, "apart"), [&](const Node& item) {
             const Node* between = item.find("between");
@@ -337,10 +339,7 @@ Result<std::string> with_new_part(const Document& machine, MachinePart part, con
         break;
     case MachinePart::witness: {
         list = "witnesses";
-        std::string readings;
-        for (const std::string& joint : joints) {
-            readings += (readings.empty() ? "" : ", ") + quoted(joint) + ": 0";
-        }
+        const std::string readings = form::readings_at_zero(machine);
         std::vector<std::string> names;
         if (const Node* witnesses = list_of(machine, "witnesses")) {
             for (const Node& witness : witnesses->items) {
@@ -396,6 +395,9 @@ Result<std::string> without_part(const Document& machine, const PartPath& path)
                 if (readings != nullptr && readings->find(id) != nullptr) {
                     doomed = {"witnesses", i, "readings", id};
                 }
+            }
+            if (doomed.empty()) {
+                doomed = form::led_by(*document, id);
             }
             if (!doomed.empty()) {
                 const auto patch = json::remove_value(*document, doomed);

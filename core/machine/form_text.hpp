@@ -30,6 +30,18 @@ Result<std::string> renamed(const json::Document& document, const PartPath& path
 /// A body of another shape, with figures to begin with.
 Result<std::string> reshaped(const json::Document& document, const PartPath& path, const std::string& shape);
 
+/// What a joint follows, as people type it; empty where it follows none.
+[[nodiscard]] std::string shown_relation(const json::Document& document, const PartPath& path);
+/// The text with a joint that follows others as typed; nothing typed gives it a drive of its own.
+Result<std::string> with_relation(const json::Document& document, const PartPath& path, const std::string& typed);
+/// The patches that give a joint another name where others follow it.
+[[nodiscard]] std::vector<json::Patch> renamed_leaders(const json::Document& document, const std::string& old, const std::string& name);
+/// Where others follow a joint, the first of those places: to be removed before the joint is. Empty where there is none.
+[[nodiscard]] json::Path led_by(const json::Document& document, const std::string& joint);
+
+/// Readings of zero for all joints of the machine but those that follow others, as a witness begins: members of an object.
+[[nodiscard]] std::string readings_at_zero(const json::Document& document);
+
 /// The text after one patch more, where the text so far can be read.
 Result<std::string> then(const std::string& text, const std::string& file, const auto& patch)
 {

@@ -7,6 +7,7 @@
 
 #include <array>
 #include <cmath>
+#include <utility>
 
 namespace wexilum {
 namespace {
@@ -208,6 +209,7 @@ Result<std::string> file_text(const FormField& field, const std::string& typed, 
         const auto value = number_of(typed, field, units);
         return value ? Result<std::string>(number_text(*value)) : Result<std::string>(value.error());
     }
+    case FieldKind::relation:
     case FieldKind::pair:
     case FieldKind::point:
     case FieldKind::size: break;
@@ -237,6 +239,23 @@ Result<std::string> file_text(const FormField& field, const std::string& typed, 
     return out + "]";
 }
 
+/// Nothing is typed: the key goes.
+Result<std::string> without_value(const Document& machine, Path whole, const FormField& field)
+{
+    if (field.required) {
+        return wrong(fmt::format("{} is required", field.title), "type a value");
+    }
+    if (json::node_at(machine, whole) == nullptr) {
+        return machine.text();
+    }
+    // Of a brake and of gears, whose other values would stand alone, all goes.
+    if (field.keys.size() == 2 && (field.keys[0] == "brake" || field.keys[0] == "gearing")) {
+        whole.pop_back();
+    }
+    const auto patch = json::remove_value(machine, whole);
+    return patch ? Result<std::string>(json::applied(machine.text(), *patch)) : Result<std::string>(patch.error());
+}
+
 } // namespace
 
 std::string shown_value(const Document& machine, const PartPath& path, const FormField& field)
@@ -245,6 +264,9 @@ std::string shown_value(const Document& machine, const PartPath& path, const For
         const Node* body = json::node_at(machine, path);
         const char* shape = body != nullptr ? shape_of(*body) : nullptr;
         return shape != nullptr ? shape : "";
+    }
+    if (field.kind == FieldKind::relation) {
+        return form::shown_relation(machine, path);
     }
     const Node* node = value_at(machine, path, field);
     if (node == nullptr) {
@@ -283,21 +305,13 @@ std::string unit_of(const FormField& field) { return unit_name(field, false); }
 Result<std::string> with_value(const Document& machine, const PartPath& path, const FormField& field, const std::string& typed_text)
 {
     const std::string typed = trimmed(typed_text);
+    if (field.kind == FieldKind::relation) {
+        return form::with_relation(machine, path, typed);
+    }
     Path whole = path;
     whole.insert(whole.end(), field.keys.begin(), field.keys.end());
     if (typed.empty()) {
-        if (field.required) {
-            return wrong(fmt::format("{} is required", field.title), "type a value");
-        }
-        if (json::node_at(machine, whole) == nullptr) {
-            return machine.text();
-        }
-        // Of a brake and of gears, whose other values would stand alone, all goes.
-        if (field.keys.size() == 2 && (field.keys[0] == "brake" || field.keys[0] == "gearing")) {
-            whole.pop_back();
-        }
-        const auto patch = json::remove_value(machine, whole);
-        return patch ? Result<std::string>(json::applied(machine.text(), *patch)) : Result<std::string>(patch.error());
+        return without_value(machine, std::move(whole), field);
     }
     if (field.keys == std::vector<std::string>{"id"}) {
         return renamed(machine, path, typed);

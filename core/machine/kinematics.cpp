@@ -34,6 +34,28 @@ std::vector<int> carriers(const Machine& machine, const Mount& mount)
     return out;
 }
 
+/// A posture's held joints with those that follow them alone; one that follows others is never held by itself.
+std::vector<HeldJoint> held_with_followers(const Machine& machine, const std::vector<HeldJoint>& held)
+{
+    std::vector<HeldJoint> out;
+    std::copy_if(held.begin(), held.end(), std::back_inserter(out),
+                 [&](const HeldJoint& h) { return machine.relation_of(h.joint) == nullptr; });
+    const std::size_t own = out.size();
+    for (const Relation& relation : machine.relations) {
+        double reading = relation.offset;
+        const bool stands = std::all_of(relation.leaders.begin(), relation.leaders.end(), [&](const Relation::Leader& leader) {
+            const auto end = out.begin() + std::ptrdiff_t(own);
+            const auto found = std::find_if(out.begin(), end, [&](const HeldJoint& h) { return h.joint == leader.joint; });
+            reading += found == end ? 0 : leader.factor * found->reading;
+            return found != end;
+        });
+        if (stands) {
+            out.push_back({relation.follower, reading});
+        }
+    }
+    return out;
+}
+
 /// Brings held joints of a chain to their readings: what they carry is given anew, as they have brought it.
 void hold(std::vector<Joint>& joints, const std::vector<int>& outermost_first, const std::vector<HeldJoint>& held, Frame& end)
 {
@@ -92,12 +114,13 @@ Kinematics Kinematics::make(const Machine& machine, const Posture& posture, cons
         to_work.pop_back();
         to_tool.pop_back();
     }
-    hold(out.joints_, to_work, posture.held, out.work_);
-    hold(out.joints_, to_tool, posture.held, out.tool_);
+    const std::vector<HeldJoint> all_held = machine.relations.empty() ? posture.held : held_with_followers(machine, posture.held);
+    hold(out.joints_, to_work, all_held, out.work_);
+    hold(out.joints_, to_tool, all_held, out.tool_);
     out.work_inverse_ = out.work_.inverse();
     out.work_still_ = out.work_inverse_.matrix() == Frame::Identity().matrix();
     const auto held = [&](int joint) {
-        return std::any_of(posture.held.begin(), posture.held.end(), [&](const HeldJoint& h) { return int(h.joint.value) == joint; });
+        return std::any_of(all_held.begin(), all_held.end(), [&](const HeldJoint& h) { return int(h.joint.value) == joint; });
     };
     std::erase_if(to_work, held);
     std::erase_if(to_tool, held);
@@ -108,21 +131,105 @@ Kinematics Kinematics::make(const Machine& machine, const Posture& posture, cons
     for (const int j : to_tool) {
         out.links_.push_back({JointIndex(std::uint32_t(j)), 1});
     }
-    for (const Link& link : out.links_) {
-        const Joint& joint = out.joints_[link.joint.value];
-        out.stages_.push_back({joint.kind == JointKind::rotary, Eigen::Index(link.joint.value), joint.at, joint.direction * link.sign,
-                               joint.point, coordinate_axis(joint.direction)});
+    out.take_stages(machine, {posture.mount, all_held});
+    return out;
+}
+
+void Kinematics::take_stages(const Machine& machine, const Posture& posture)
+{
+    const auto drives = [&](JointIndex joint) {
+        if (std::find(driving_.begin(), driving_.end(), joint) == driving_.end()) {
+            driving_.push_back(joint);
+        }
+    };
+    for (const Link& link : links_) {
+        const Joint& joint = joints_[link.joint.value];
+        Stage& stage = stages_.emplace_back();
+        stage.rotary = joint.kind == JointKind::rotary;
+        stage.joint = Eigen::Index(link.joint.value);
+        stage.at = joint.at;
+        stage.direction = joint.direction * link.sign;
+        stage.point = joint.point;
+        stage.along = coordinate_axis(joint.direction);
+        const Relation* relation = machine.relation_of(link.joint);
+        if (relation == nullptr) {
+            drives(link.joint);
+            continue;
+        }
+        stage.rest = relation->offset - joint.at;
+        for (const Relation::Leader& leader : relation->leaders) {
+            const auto held =
+                std::find_if(posture.held.begin(), posture.held.end(), [&](const HeldJoint& h) { return h.joint == leader.joint; });
+            if (held != posture.held.end()) {
+                stage.rest += leader.factor * held->reading;
+                continue;
+            }
+            stage.leaders.push_back(leader);
+            drives(leader.joint);
+        }
+    }
+}
+
+bool Kinematics::follows(JointIndex joint) const
+{
+    return std::any_of(stages_.begin(), stages_.end(),
+                       [&](const Stage& stage) { return stage.joint == Eigen::Index(joint.value) && !stage.leaders.empty(); });
+}
+
+Vec3 Kinematics::way_of(JointIndex driving) const
+{
+    Vec3 out = Vec3::Zero();
+    for (const Stage& stage : stages_) {
+        if (stage.rotary) {
+            continue;
+        }
+        if (stage.leaders.empty() && stage.joint == Eigen::Index(driving.value)) {
+            out += stage.direction;
+        }
+        for (const Relation::Leader& leader : stage.leaders) {
+            out += leader.joint == driving ? Vec3(stage.direction * leader.factor) : Vec3(Vec3::Zero());
+        }
     }
     return out;
+}
+
+Vec3 Kinematics::way_at_reference() const
+{
+    Vec3 out = Vec3::Zero();
+    for (const Stage& stage : stages_) {
+        if (!stage.rotary && !stage.leaders.empty()) {
+            out += stage.direction * motion_of<double>(stage, [&](Eigen::Index joint) { return joints_[std::size_t(joint)].at; });
+        }
+    }
+    return out;
+}
+
+template <typename T, typename Reading>
+[[gnu::always_inline]] inline T Kinematics::motion_of(const Stage& stage, const Reading& reading)
+{
+    if (stage.leaders.empty()) [[likely]] {
+        return reading(stage.joint) - stage.at;
+    }
+    T out = in_each<T>(stage.rest);
+    for (const Relation::Leader& leader : stage.leaders) {
+        out += reading(Eigen::Index(leader.joint.value)) * leader.factor;
+    }
+    return out;
+}
+
+Frame Kinematics::motion_at(std::size_t link, const Readings& readings) const
+{
+    const Joint& joint = joints_[links_[link].joint.value];
+    const double moved = motion_of<double>(stages_[link], [&](Eigen::Index j) { return readings[j]; });
+    const Frame motion = joint_motion(joint, joint.at + moved);
+    return links_[link].sign < 0 ? motion.inverse() : motion;
 }
 
 Frame Kinematics::tool_from_work(const Readings& readings) const
 {
     Frame frame = work_inverse_;
-    for (const Link& link : links_) {
-        const Joint& joint = joints_[link.joint.value];
-        const Frame motion = joint_motion(joint, readings[Eigen::Index(link.joint.value)]);
-        frame = frame * (link.sign < 0 ? motion.inverse() : motion);
+    for (std::size_t i = 0; i < links_.size(); ++i) {
+        frame = frame * motion_at(i, readings);
     }
     return frame * tool_;
 }
@@ -137,7 +244,7 @@ template <typename T, typename Reading, typename PutLever>
     std::array<T, 3> tip = spread<T>(bare_tip(tool_length));
     for (std::size_t i = stages_.size(); i-- > 0;) {
         const Stage& stage = stages_[i];
-        const T amount = reading(stage.joint) - stage.at;
+        const T amount = motion_of<T>(stage, reading);
         if (!stage.rotary) {
             for (std::size_t k = 0; k < 3; ++k) {
                 tip[k] += amount * stage.direction[Eigen::Index(k)];
@@ -199,21 +306,31 @@ WEXILUM_WIDE void Kinematics::poses_along(const std::vector<Column>& readings, s
 
 Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> Kinematics::tip_jacobian(const Readings& readings, double tool_length) const
 {
-    Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> columns(3, Eigen::Index(joints_.size()));
+    return jacobian(readings, tool_length).topRows<3>();
+}
+
+Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, max_joints> Kinematics::jacobian(const Readings& readings, double tool_length) const
+{
+    Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, max_joints> columns(6, Eigen::Index(joints_.size()));
     columns.setZero();
     const Vec3 tip = pose(readings, tool_length).tip;
     Frame before = work_inverse_;
-    for (const Link& link : links_) {
-        const Joint& joint = joints_[link.joint.value];
-        const Vec3 direction = before.linear() * joint.direction * link.sign;
-        const auto column = Eigen::Index(link.joint.value);
-        if (joint.kind == JointKind::linear) {
-            columns.col(column) = direction;
+    for (std::size_t i = 0; i < links_.size(); ++i) {
+        const Stage& stage = stages_[i];
+        const Vec3 direction = before.linear() * stage.direction;
+        Eigen::Matrix<double, 6, 1> moves = Eigen::Matrix<double, 6, 1>::Zero();
+        if (stage.rotary) {
+            moves << direction.cross(tip - before * stage.point), direction;
         } else {
-            columns.col(column) = direction.cross(tip - before * joint.point);
+            moves.head<3>() = direction;
         }
-        const Frame motion = joint_motion(joint, readings[column]);
-        before = before * (link.sign < 0 ? motion.inverse() : motion);
+        if (stage.leaders.empty()) {
+            columns.col(stage.joint) += moves;
+        }
+        for (const Relation::Leader& leader : stage.leaders) {
+            columns.col(Eigen::Index(leader.joint.value)) += leader.factor * moves;
+        }
+        before = before * motion_at(i, readings);
     }
     return columns;
 }
@@ -233,10 +350,7 @@ std::vector<JointIndex> joints_between(const Machine& machine, const Posture& po
 std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture, const Mount& work)
 {
     std::vector<JointIndex> out;
-    const Kinematics chain = Kinematics::make(machine, posture, work);
-    for (const auto& link : chain.links()) {
-        out.push_back(link.joint);
-    }
+    out = Kinematics::make(machine, posture, work).driving();
     std::sort(out.begin(), out.end());
     return out;
 }
@@ -256,7 +370,8 @@ std::vector<Frame> joint_frames(const Machine& machine, const Readings& readings
     std::vector<Frame> out;
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         const Joint& joint = machine.joints[i];
-        const Frame motion = joint_motion(joint, readings[Eigen::Index(i)]);
+        const Relation* follows = machine.relations.empty() ? nullptr : machine.relation_of(JointIndex(std::uint32_t(i)));
+        const Frame motion = joint_motion(joint, follows != nullptr ? follows->reading(readings) : readings[Eigen::Index(i)]);
         out.push_back(joint.parent < 0 ? motion : Frame(out[std::size_t(joint.parent)] * motion));
     }
     return out;

@@ -31,6 +31,8 @@ public:
     /// The same with another frame for the work, on a joint of the machine or on its base.
     static Kinematics make(const Machine& machine, const Posture& posture, const Mount& work);
 
+    // A joint of the chain that follows others (Machine::relations) stands where they bring it, whatever the readings say of it.
+
     /// The tool pose in the frame of the work mount; `tool_length` in mm from the gauge point to the tip.
     /// Precondition: readings.size() == joint count.
     [[nodiscard]] Pose pose(const Readings& readings, double tool_length) const { return pose_and_levers(readings, tool_length, nullptr); }
@@ -50,6 +52,16 @@ public:
         double sign = 1; ///< -1 where the joint carries the work
     };
     [[nodiscard]] const std::vector<Link>& links() const { return links_; }
+    /// The joints whose readings move the tool against the work, in the order of the links: of a link that follows others its leaders,
+    /// wherever they stand themselves. Without relations those of links().
+    [[nodiscard]] const std::vector<JointIndex>& driving() const { return driving_; }
+    /// Whether a joint of the chain follows others.
+    [[nodiscard]] bool follows(JointIndex joint) const;
+    /// How the tool goes against the work for each mm of a linear joint's reading, with what follows it; base frame, reference posture.
+    [[nodiscard]] Vec3 way_of(JointIndex driving) const;
+    /// How far what follows others stands off while all that drive read as in the reference posture: the way of the tool against the
+    /// work (base frame, mm) that it makes. Zero where the file was drawn in a posture that the machine can take.
+    [[nodiscard]] Vec3 way_at_reference() const;
     /// In the machine's order; what a held joint carries stands here as that joint has brought it.
     [[nodiscard]] const std::vector<Joint>& joints() const { return joints_; }
     [[nodiscard]] const Frame& tool_frame() const { return tool_; }
@@ -59,8 +71,11 @@ public:
     [[nodiscard]] Vec3 out_of_work(const Readings& readings) const { return tool_from_work(readings).linear().col(blade_ ? 0 : 2); }
     [[nodiscard]] bool blade() const { return blade_; }
     [[nodiscard]] const Frame& work_frame() const { return work_; }
-    /// For each joint, the velocity of a point fixed to the tool at `tip` per unit of reading, all in the work's frame.
-    /// Column j belongs to joint j; joints outside the chain give zero. For rotary joints per rad.
+    /// How the tool moves for each unit of a joint's reading (mm or rad), in the work mount's frame: rows 0 to 2 the way of the tip, rows
+    /// 3 to 5 the tool's turn (rad, right-handed). Column j belongs to joint j, with all that follows it; joints that do not drive the
+    /// chain give zero. Source: Murray, Li, Sastry, section 3.4.2 (the spatial Jacobian, brought to the tip).
+    [[nodiscard]] Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, max_joints> jacobian(const Readings& readings, double tool_length) const;
+    /// Its rows 0 to 2.
     [[nodiscard]] Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, max_joints> tip_jacobian(const Readings& readings,
                                                                                           double tool_length) const;
     /// Distance from the tip to the axis of each rotary joint (mm) at these readings; 0 for linear joints.
@@ -76,8 +91,15 @@ private:
         double at = 0;
         Vec3 direction = Vec3::UnitX();
         Vec3 point = Vec3::Zero();
-        int along = -1; ///< the coordinate axis it lies along
+        int along = -1;                        ///< the coordinate axis it lies along
+        std::vector<Relation::Leader> leaders; ///< where it follows others
+        double rest = 0;                       ///< likewise: its motion where they all read zero, mm or rad
     };
+    /// How far a link's joint has moved from the reference posture.
+    template <typename T, typename Reading>
+    [[nodiscard]] static T motion_of(const Stage& stage, const Reading& reading);
+    [[nodiscard]] Frame motion_at(std::size_t link, const Readings& readings) const;
+    void take_stages(const Machine& machine, const Posture& posture);
     template <typename T>
     struct Carried {
         std::array<T, 3> tip;
@@ -88,7 +110,8 @@ private:
 
     std::vector<Joint> joints_;
     std::vector<Link> links_;
-    std::vector<Stage> stages_;
+    std::vector<Stage> stages_; ///< by link
+    std::vector<JointIndex> driving_;
     bool blade_ = false;
     Frame tool_ = Frame::Identity();
     Frame work_ = Frame::Identity();
@@ -96,8 +119,8 @@ private:
     bool work_still_ = true; ///< it moves nothing
 };
 
-/// The joints between the machine's first work mount, or `work`, and a posture's tool mount that move, in the machine's order: those held
-/// stand. Precondition: as make().
+/// The joints that drive the chain between the machine's first work mount, or `work`, and a posture's tool mount, in the machine's order:
+/// those held stand. Precondition: as make().
 [[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture);
 [[nodiscard]] std::vector<JointIndex> joints_between(const Machine& machine, const Posture& posture, const Mount& work);
 

@@ -97,12 +97,30 @@ Readings Machine::home() const
     return out;
 }
 
+namespace {
+
+/// Whether a joint's own travel counts: of one that follows a single other, the other's has been narrowed by it.
+bool has_ends(const Machine& machine, std::size_t joint)
+{
+    const Relation* relation = machine.relations.empty() ? nullptr : machine.relation_of(JointIndex(std::uint32_t(joint)));
+    return machine.joints[joint].travel && (relation == nullptr || relation->leaders.size() > 1);
+}
+
+/// Where a joint stands, one that follows others where they have it.
+double standing(const Machine& machine, const Readings& readings, std::size_t joint)
+{
+    const Relation* relation = machine.relations.empty() ? nullptr : machine.relation_of(JointIndex(std::uint32_t(joint)));
+    return relation != nullptr ? relation->reading(readings) : readings[static_cast<Eigen::Index>(joint)];
+}
+
+} // namespace
+
 bool inside_travel(const Machine& machine, const Readings& readings, double slack)
 {
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         const auto& travel = machine.joints[i].travel;
-        const double reading = readings[static_cast<Eigen::Index>(i)];
-        if (travel && (reading < travel->low - slack || reading > travel->high + slack)) {
+        const double reading = standing(machine, readings, i);
+        if (has_ends(machine, i) && (reading < travel->low - slack || reading > travel->high + slack)) {
             return false;
         }
     }
@@ -114,10 +132,13 @@ std::vector<Overtravel> overtravels(const Machine& machine, const Readings& read
     std::vector<Overtravel> out;
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         const auto& travel = machine.joints[i].travel;
-        const double reading = readings[static_cast<Eigen::Index>(i)];
-        if (travel && reading < travel->low - slack) {
+        const double reading = standing(machine, readings, i);
+        if (!has_ends(machine, i)) {
+            continue;
+        }
+        if (reading < travel->low - slack) {
             out.push_back({JointIndex(static_cast<std::uint32_t>(i)), travel->low - reading, true});
-        } else if (travel && reading > travel->high + slack) {
+        } else if (reading > travel->high + slack) {
             out.push_back({JointIndex(static_cast<std::uint32_t>(i)), reading - travel->high, false});
         }
     }
@@ -137,8 +158,11 @@ std::string text_of(const Machine& machine, const Overtravel& over)
 {
     const Joint& joint = machine.joints[over.joint.value];
     const bool rotary = joint.kind == JointKind::rotary;
-    return fmt::format("{} goes {:.3f} {} beyond the {} end of its travel", joint.id, rotary ? to_deg(over.beyond) : over.beyond,
-                       rotary ? "deg" : "mm", over.low ? "low" : "high");
+    const int by = joint.ends_by[over.low ? 0 : 1];
+    return fmt::format("{} goes {:.3f} {} beyond the {} end of its travel{}", joint.id, rotary ? to_deg(over.beyond) : over.beyond,
+                       rotary ? "deg" : "mm", over.low ? "low" : "high",
+                       by < 0 ? ""
+                              : fmt::format(", where {}, which follows it, is at the end of its own", machine.joints[std::size_t(by)].id));
 }
 
 } // namespace wexilum

@@ -10,13 +10,14 @@
 #include "core/machine/body.hpp"
 #include "core/toolpath/posture.hpp"
 
+#include <array>
 #include <optional>
 #include <string>
 #include <vector>
 
 namespace wexilum {
 
-inline constexpr int max_joints = 16;
+inline constexpr int max_joints = 32;
 /// One reading for each joint of a machine, in the machine's order: mm or rad, as the controller shows it without offsets.
 using Readings = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, max_joints, 1>;
 
@@ -50,7 +51,7 @@ struct Joint {
     bool tool_relative = false;     ///< the file reads it so; direction is turned round already
     Vec3 point = Vec3::Zero();      ///< on the axis of a rotary joint, mm
     double at = 0;                  ///< reading in the reference posture
-    std::optional<Travel> travel;   ///< none: without end
+    std::optional<Travel> travel;   ///< none: without end. Where others follow it, so narrow that they stay inside theirs as well
     double home = 0;                ///< where the joint stands at rest and retracts to
     double speed = 0;               ///< mm/s or rad/s, > 0
     double acceleration = 0;        ///< mm/s2 or rad/s2; 0 where not stated
@@ -62,8 +63,36 @@ struct Joint {
     double brake_release = 0; ///< s
     double brake_lock = 0;    ///< s
     bool moves_while_cutting = true;
-    bool by_hand = false; ///< set by a person at a stop; the control does not know it. Its direction rises as its scale does
-    Scale scale;          ///< where set by hand
+    bool by_hand = false;               ///< set by a person at a stop; the control does not know it. Its direction rises as its scale does
+    Scale scale;                        ///< where set by hand
+    std::optional<Travel> own_travel;   ///< what the file states, whatever follows it
+    std::array<int, 2> ends_by{-1, -1}; ///< the joint that follows it and bounds the low and the high end; -1: its own
+};
+
+/// A joint without a word of its own, which moves with others: the second drive of a gantry, a geared or a coupled joint. It reads the sum
+/// of its leaders' readings, each by its factor, and the offset.
+struct Relation {
+    struct Leader {
+        JointIndex joint;
+        double factor = 1; ///< mm or rad of the follower for one of the leader's
+    };
+    JointIndex follower;
+    std::vector<Leader> leaders; ///< one at least; none of them follows another
+    double offset = 0;           ///< mm or rad
+
+    /// What it reads; `of` tells a leader's reading.
+    [[nodiscard]] double sum(const auto& of) const
+    {
+        double out = offset;
+        for (const Leader& leader : leaders) {
+            out += leader.factor * of(leader.joint);
+        }
+        return out;
+    }
+    [[nodiscard]] double reading(const Readings& readings) const
+    {
+        return sum([&](JointIndex leader) { return readings[Eigen::Index(leader.value)]; });
+    }
 };
 
 enum class MountKind { tool, work };
@@ -132,8 +161,9 @@ struct Machine {
     std::vector<Joint> joints;
     std::vector<Mount> mounts;
     std::vector<Spindle> spindles;
-    std::vector<Body> bodies; ///< what the machine looks like
-    std::vector<Apart> apart; ///< empty: what carries the tool and what carries the work
+    std::vector<Relation> relations; ///< one for each joint that follows others, in the order of the joints
+    std::vector<Body> bodies;        ///< what the machine looks like
+    std::vector<Apart> apart;        ///< empty: what carries the tool and what carries the work
     std::vector<Witness> witnesses;
     std::optional<JointIndex> retract; ///< the joint that takes the tool away from the work when it goes home
     bool retract_upwards = true;       ///< whether its home is at rising readings
@@ -154,7 +184,15 @@ struct Machine {
     /// The machine as it stands at rest: its first tool mount, joints that are set by hand at their home.
     [[nodiscard]] Posture at_rest() const;
     [[nodiscard]] Readings home() const;
+    /// What a joint follows; nullptr where it has a drive and a word of its own.
+    [[nodiscard]] const Relation* relation_of(JointIndex follower) const;
 };
+
+/// Brings the joints that follow others to where their leaders have them. What comes from a control, a plan or a person has them so;
+/// Kinematics, joint_frames() and what looks at travel take them from their leaders, whatever the readings say of them.
+void bring_followers(const Machine& machine, Readings& readings);
+/// "X", or "0.5 * Z + 12 mm": what a joint follows, for people.
+[[nodiscard]] std::string text_of(const Machine& machine, const Relation& relation);
 
 /// What is wrong with a drive's speed (rpm) for a mount's spindle, in words; empty where it can turn so. A speed of 0 is standing.
 [[nodiscard]] std::string speed_refused(const Machine& machine, std::uint32_t mount, double rpm);
@@ -185,7 +223,7 @@ struct Overtravel {
 [[nodiscard]] std::vector<Overtravel> overtravels(const Machine& machine, const Readings& readings, double slack = 1e-9);
 /// "12: it goes from -240 to 0" for a reading that the joint can't have, in mm or deg; nothing where it can.
 [[nodiscard]] std::optional<std::string> outside_travel(const Joint& joint, double reading);
-/// "Z goes 3.500 mm beyond the low end of its travel".
+/// "Z goes 3.500 mm beyond the low end of its travel"; "…, where X2, which follows it, is at the end of its own".
 [[nodiscard]] std::string text_of(const Machine& machine, const Overtravel& over);
 
 } // namespace wexilum

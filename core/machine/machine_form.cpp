@@ -56,11 +56,21 @@ FormField by_minute(FormField out)
     return out;
 }
 
+FormField travel_field(bool rotary, bool follows)
+{
+    return field({"travel"}, "Travel", FieldKind::pair,
+                 follows  ? "From its low to its high end; empty: what it follows ends it"
+                 : rotary ? "From its low to its high end; empty: it turns without end"
+                          : "From its low to its high end",
+                 !rotary && !follows);
+}
+
 std::vector<FormField> joint_fields(const Document& document, const PartPath& path, const Node& joint)
 {
     const bool rotary = text_of(joint, "kind") == "rotary";
     const bool fitted = path.size() == 4;
     const bool by_hand = joint.find("scale") != nullptr;
+    const bool follows = joint.find("follows") != nullptr;
     const expr::Dimension place = rotary ? expr::angle : expr::length;
     const auto rate = [&](int times) {
         expr::Dimension out = place;
@@ -92,13 +102,14 @@ std::vector<FormField> joint_fields(const Document& document, const PartPath& pa
     out.push_back(otherwise(choice({"reading"}, "Reading tells", {"body", "tool-relative"},
                                    "The joint's own motion, or the tool's over the work, as most table axes do", false),
                             "body"));
-    out.push_back(with_dimension(
-        field({"travel"}, "Travel", FieldKind::pair,
-              rotary ? "From its low to its high end; empty: it turns without end" : "From its low to its high end", !rotary),
-        place));
-    out.push_back(number({"home"}, "Home", place, "Where it rests; the joint that retracts goes there"));
+    out.push_back(field({"follows"}, "Follows", FieldKind::relation,
+                        "What it moves with, like X, or 0.5 * Z + 12 mm; empty: it has a drive of its own"));
+    out.push_back(with_dimension(travel_field(rotary, follows), place));
+    if (!follows) {
+        out.push_back(number({"home"}, "Home", place, "Where it rests; the joint that retracts goes there"));
+    }
     out.push_back(number({"at"}, "As drawn", place, "Its reading in the posture in which points and directions are given"));
-    out.push_back(by_minute(number({"speed"}, "Fastest", rate(1), "In rapid", true)));
+    out.push_back(by_minute(number({"speed"}, "Fastest", rate(1), follows ? "Empty: as fast as what it follows" : "In rapid", !follows)));
     out.push_back(number({"acceleration"}, "Acceleration", rate(2), "Of the axis; empty: not known"));
     out.push_back(number({"jerk"}, "Jerk", rate(3), "Of the axis; empty: not known"));
     out.push_back(field({"moves_while_cutting"}, "Moves while cutting", FieldKind::flag, "Otherwise it may only be positioned"));
@@ -196,6 +207,9 @@ std::vector<FormField> witness_fields(const Document& document, const Node& witn
                       works.front()));
     }
     const auto reading = [&](const Node& joint) {
+        if (joint.find("follows") != nullptr) {
+            return;
+        }
         const std::string id = text_of(joint, "id");
         const bool rotary = text_of(joint, "kind") == "rotary";
         out.push_back(number({"readings", id}, id + " reads", rotary ? expr::angle : expr::length, "What the control showed", true));

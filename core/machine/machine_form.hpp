@@ -22,6 +22,7 @@ enum class FieldKind {
     point,     ///< three lengths
     direction, ///< a unit vector: "-Z", or three numbers, which are made a unit vector
     size,      ///< three lengths above zero
+    relation,  ///< the joints that one follows: "X", "0.5 * Z + 12 mm"
 };
 
 struct FormField {

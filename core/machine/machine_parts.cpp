@@ -19,6 +19,30 @@ using json::Node;
 
 constexpr double unit_tolerance = 1e-6;
 
+/// Whether every joint that has a reading of its own is read, and those that follow others where these bring them.
+void check_given(const Node& node, const Machine& machine, const std::set<std::string>& given, const Witness& witness,
+                 json::Problems& problems)
+{
+    Readings led = witness.readings;
+    bring_followers(machine, led);
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        const Joint& joint = machine.joints[i];
+        const Relation* relation = machine.relation_of(JointIndex(std::uint32_t(i)));
+        if (relation != nullptr && given.contains(joint.id)) {
+            const bool rotary = joint.kind == JointKind::rotary;
+            const double off = std::abs(led[Eigen::Index(i)] - witness.readings[Eigen::Index(i)]);
+            if (off > (rotary ? witness_axis_tolerance : witness_tip_tolerance)) {
+                problems.add(node,
+                             fmt::format("the witness \"{}\" reads \"{}\" {:.4f} {} beside {}, which it follows", witness.name, joint.id,
+                                         rotary ? to_deg(off) : off, rotary ? "deg" : "mm", text_of(machine, *relation)),
+                             "correct the factor or the offset of what it follows, or the reading", ErrorKind::witness);
+            }
+        } else if (relation == nullptr && !given.contains(joint.id) && !joint.by_hand) {
+            problems.add(node, fmt::format("the witness does not read the joint \"{}\"", joint.id), "give every joint's reading");
+        }
+    }
+}
+
 } // namespace
 
 bool read_direction(Fields& fields, const char* key, Vec3& out, bool required)
@@ -98,11 +122,8 @@ Witness read_witness(const Node& node, const json::Document& document, const Fil
             witness.readings[Eigen::Index(joint->value)] = value.number * units.of(linear);
         },
         true);
-    for (const Joint& joint : machine.joints) {
-        if (!given.contains(joint.id) && !joint.by_hand) {
-            problems.add(node, fmt::format("the witness does not read the joint \"{}\"", joint.id), "give every joint's reading");
-        }
-    }
+    check_given(node, machine, given, witness, problems);
+    bring_followers(machine, witness.readings);
     read_scaled(fields, "tool_length", witness.tool_length, units.length, json::not_negative);
     std::vector<double> v;
     if (fields.numbers("tip", v, 3, json::any_length, true)) {
@@ -129,6 +150,34 @@ void check_witnesses(const Machine& machine, const std::vector<Witness>& witness
             return;
         }
     }
+}
+
+void read_gearing(Fields& fields, Gearing& out)
+{
+    const Node* node = fields.node("gearing", Kind::object);
+    if (node == nullptr) {
+        return;
+    }
+    Fields gearing(*node, "the gearing", fields.problems());
+    gearing.number("ratio", out.ratio, {1e-3, 1e3}, true);
+    gearing.flag("reversed", out.reversed);
+    gearing.number("most_speed", out.most_speed, json::positive);
+    gearing.finish();
+}
+
+void read_coolant(Fields& fields, Mount& mount)
+{
+    std::vector<std::string> kinds;
+    if (!fields.texts("coolant", kinds)) {
+        return;
+    }
+    for (const std::string& kind : kinds) {
+        if (kind != "flood" && kind != "mist" && kind != "through" && kind != "air") {
+            fields.problems().add(*fields.here().find("coolant"), fmt::format("\"{}\" is not a coolant", kind.substr(0, 40)),
+                                  "write flood, mist, through or air");
+        }
+    }
+    mount.coolant = std::move(kinds);
 }
 
 void read_spindle(const Node& node, Machine& machine, json::Problems& problems)

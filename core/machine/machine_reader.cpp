@@ -69,9 +69,26 @@ private:
             "mounts", [&](const Node& n) { read_mount(n); }, whole);
         root.each_item("spindles", [&](const Node& n) { read_spindle(n, machine_, problems_); });
         root.each_item("attachments", [&](const Node& n) { read_attachment(n); });
+        read_relations();
         root.each_item("bodies", [&](const Node& n) { read_body(n); });
         machine_.bodies.insert(machine_.bodies.end(), fitted_bodies_.begin(), fitted_bodies_.end());
         root.each_item("apart", [&](const Node& n) { read_apart(n); });
+    }
+
+    void read_relations()
+    {
+        std::vector<const Node*> follows;
+        for (std::size_t i = 0; i < follows_.size(); ++i) {
+            const std::size_t before = machine_.relations.size();
+            if (follows_[i] != nullptr) {
+                read_relation(*follows_[i], JointIndex(std::uint32_t(i)), units_, machine_, problems_);
+            }
+            if (machine_.relations.size() > before) {
+                follows.push_back(follows_[i]);
+            }
+        }
+        settle_relations(machine_);
+        check_relations(machine_, follows, problems_);
     }
 
     bool parent(Fields& fields, int& out)
@@ -137,23 +154,26 @@ private:
             joint.direction = -joint.direction;
         }
         read_scaled(fields, "at", joint.at, unit, json::any_length);
+        const Node* follows = fields.node("follows", Kind::object);
+        follows_.push_back(follows);
         if (fields.numbers("travel", v, 2)) {
             joint.travel = Travel{v[0] * unit, v[1] * unit};
             if (v[0] >= v[1]) {
                 problems_.add(*node.find("travel"), "the travel's low end is not below its high end", "write [low, high]");
             }
-        } else if (joint.kind == JointKind::linear && !fields.has("travel") && !joint.by_hand) {
+        } else if (joint.kind == JointKind::linear && !fields.has("travel") && !joint.by_hand && follows == nullptr) {
             problems_.add(node, fmt::format("the linear joint \"{}\" has no travel", joint.id), "add \"travel\": [low, high]");
         }
-        read_scaled(fields, "home", joint.home, unit, json::any_length);
-        if (joint.travel && (joint.home < joint.travel->low - 1e-9 || joint.home > joint.travel->high + 1e-9)) {
+        joint.own_travel = joint.travel;
+        read_home(fields, joint, unit, follows != nullptr);
+        if (joint.travel && follows == nullptr && (joint.home < joint.travel->low - 1e-9 || joint.home > joint.travel->high + 1e-9)) {
             problems_.add(fields.has("home") ? *node.find("home") : node,
                           fmt::format("the home of \"{}\" lies outside its travel", joint.id), "give a home inside the travel");
         }
         if (joint.by_hand) {
             joint.speed = unit; // a person takes what time it takes; nothing is computed from it
         } else {
-            read_scaled(fields, "speed", joint.speed, unit / 60, json::positive, true);
+            read_scaled(fields, "speed", joint.speed, unit / 60, json::positive, follows == nullptr);
         }
         read_scaled(fields, "acceleration", joint.acceleration, unit, json::positive);
         read_scaled(fields, "jerk", joint.jerk, unit, json::positive);
@@ -229,34 +249,6 @@ private:
             }
         }
         scale.finish();
-    }
-
-    void read_gearing(Fields& fields, Gearing& out)
-    {
-        const Node* node = fields.node("gearing", Kind::object);
-        if (node == nullptr) {
-            return;
-        }
-        Fields gearing(*node, "the gearing", problems_);
-        gearing.number("ratio", out.ratio, {1e-3, 1e3}, true);
-        gearing.flag("reversed", out.reversed);
-        gearing.number("most_speed", out.most_speed, json::positive);
-        gearing.finish();
-    }
-
-    void read_coolant(Fields& fields, Mount& mount)
-    {
-        std::vector<std::string> kinds;
-        if (!fields.texts("coolant", kinds)) {
-            return;
-        }
-        for (const std::string& kind : kinds) {
-            if (kind != "flood" && kind != "mist" && kind != "through" && kind != "air") {
-                problems_.add(*fields.here().find("coolant"), fmt::format("\"{}\" is not a coolant", kind.substr(0, 40)),
-                              "write flood, mist, through or air");
-            }
-        }
-        mount.coolant = std::move(kinds);
     }
 
     /// Of an attachment: in the frame of the mount that it is fitted to.
@@ -426,6 +418,12 @@ private:
                           "name the linear joint that takes the tool away from the work");
             return;
         }
+        if (const Relation* relation = machine_.relation_of(*machine_.retract)) {
+            problems_.add(*root.here().find("retract"),
+                          fmt::format("\"{}\" follows {}: it does not go home by itself", name, text_of(machine_, *relation)),
+                          "name the joint that it follows");
+            return;
+        }
         const Joint& joint = machine_.joints[machine_.retract->value];
         if (joint.travel) {
             machine_.retract_upwards = joint.home > 0.5 * (joint.travel->low + joint.travel->high);
@@ -469,6 +467,7 @@ private:
     std::vector<const Node*> attachment_nodes_;
     std::vector<Body> fitted_bodies_;
     std::vector<const Node*> tool_relative_; // the "reading" node where it says so, one a joint
+    std::vector<const Node*> follows_;       // the "follows" node where it has one, one a joint
 };
 
 } // namespace

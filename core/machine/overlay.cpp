@@ -39,6 +39,7 @@ public:
         root.each_item("witnesses",
                        [&](const Node& node) { machine_.witnesses.push_back(read_witness(node, document_, units_, machine_, problems_)); });
         root.finish();
+        settle_relations(machine_);
         if (!problems_.any() && !machine_.witnesses.empty()) {
             check_witnesses(machine_, machine_.witnesses, *document_.root().find("witnesses"), problems_);
         }
@@ -100,7 +101,7 @@ private:
                    : turn(*node.find("at"), fmt::format("the zero of {}", id), shift);
         }
         if (fields.numbers("travel", v, 2)) {
-            joint.travel = Travel{v[0] * units_.of(linear), v[1] * units_.of(linear)};
+            joint.own_travel = joint.travel = Travel{v[0] * units_.of(linear), v[1] * units_.of(linear)};
             if (v[0] >= v[1] || joint.home < joint.travel->low - 1e-9 || joint.home > joint.travel->high + 1e-9) {
                 problems_.add(*node.find("travel"), fmt::format("the travel of {} does not hold its home", id),
                               "write [low, high] round the home");

@@ -49,8 +49,9 @@ std::vector<JointIndex> unwitnessed(const Machine& machine)
     for (std::uint32_t i = 0; i < machine.joints.size(); ++i) {
         bool in_chain = false;
         for (const Witness& witness : machine.witnesses) {
-            const auto chain = joints_between(machine, {witness.mount, {}}, machine.mounts[witness.work]);
-            in_chain = in_chain || std::find(chain.begin(), chain.end(), JointIndex(i)) != chain.end();
+            const Kinematics chain = Kinematics::make(machine, {witness.mount, {}}, machine.mounts[witness.work]);
+            in_chain = in_chain || std::any_of(chain.links().begin(), chain.links().end(),
+                                               [&](const Kinematics::Link& link) { return link.joint == JointIndex(i); });
         }
         Machine turned = machine;
         turned.joints[i].direction = -turned.joints[i].direction;
@@ -68,6 +69,9 @@ std::string proposed_witness(const Machine& machine, const FileUnits& units)
     const auto number = [](double value) { return fmt::format("{:.6g}", std::abs(value) < 1e-9 ? 0.0 : value); };
     for (std::size_t i = 0; i < machine.joints.size(); ++i) {
         const Joint& joint = machine.joints[i];
+        if (machine.relation_of(JointIndex(std::uint32_t(i))) != nullptr) {
+            continue;
+        }
         readings[Eigen::Index(i)] = telling(joint);
         list += fmt::format("{}\"{}\": {}", list.empty() ? "" : ", ", joint.id,
                             number(readings[Eigen::Index(i)] / units.of(joint.kind == JointKind::linear)));

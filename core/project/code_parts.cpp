@@ -31,6 +31,9 @@ Status check_fit(CodeParts& parts, const CodePartFiles& paths)
             continue;
         }
         ++found;
+        if (const Status status = check_leads(machine, id, "the controller has an address for"); !status) {
+            return misfit(status.error().message, paths.controller, status.error().cure);
+        }
         if (controller.turn_reading(id) != TurnReading::wound && machine.joints[joint->value].kind != JointKind::rotary) {
             return misfit(fmt::format("the controller reads the words of {} as places on a circle, but that joint is linear", id),
                           paths.controller, "write the joint's name alone under \"axes\"");

@@ -138,8 +138,9 @@ void put_path(std::string& text, FirstKind kind, const std::string& path)
 std::string offsets_of(const Machine& machine)
 {
     std::string out;
-    for (const Joint& joint : machine.joints) {
-        if (!joint.by_hand) {
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        const Joint& joint = machine.joints[i];
+        if (!joint.by_hand && machine.relation_of(JointIndex(std::uint32_t(i))) == nullptr) {
             out += fmt::format("{}{}: {}", out.empty() ? "" : ", ", json::quoted(joint.id),
                                joint.kind == JointKind::rotary ? "{\"angle\": 0}" : "0");
         }

@@ -74,34 +74,50 @@ Result<InverseSolver> InverseSolver::make(const Kinematics& kinematics, bool fre
 
 Status InverseSolver::take_linear()
 {
-    std::array<std::size_t, max_joints> before{};
-    Mat3 columns;
+    std::vector<std::size_t> before; // the rotary joints in front of each linear link
+    const auto& joints = kinematics_.joints();
     for (const auto& link : kinematics_.links()) {
-        const Joint& joint = kinematics_.joints()[link.joint.value];
-        if (joint.kind != JointKind::linear) {
-            rotary_index_.push_back(link.joint);
-            rotary_axis_.emplace_back(joint.direction * link.sign);
+        const Joint& joint = joints[link.joint.value];
+        if (joint.kind == JointKind::linear) {
+            before.push_back(rotary_index_.size());
             continue;
         }
-        before[linear_.size()] = rotary_index_.size();
-        if (linear_.size() < 3) {
-            columns.col(Eigen::Index(linear_.size())) = joint.direction * link.sign;
-            linear_at_[Eigen::Index(linear_.size())] = joint.at;
+        rotary_index_.push_back(link.joint);
+        rotary_axis_.emplace_back(joint.direction * link.sign);
+        if (kinematics_.follows(link.joint)) {
+            return unsupported(
+                fmt::format("the rotary joint \"{}\" follows others between tool and work: no form is known for that", joint.id),
+                "let it have a drive of its own, or hold what it follows");
         }
-        linear_.push_back(link.joint);
+    }
+    for (const JointIndex joint : kinematics_.driving()) {
+        if (joints[joint.value].kind == JointKind::linear) {
+            linear_.push_back(joint);
+        } else if (kinematics_.way_of(joint) != Vec3::Zero()) {
+            return unsupported(
+                fmt::format("a linear joint between tool and work follows the rotary joint \"{}\": no form is known for that",
+                            joints[joint.value].id),
+                "let it have a drive of its own, or hold what it follows");
+        }
     }
     if (linear_.size() != 3) {
         return unsupported(
             fmt::format("a pose is solved with three linear joints between tool and work, this machine has {}", linear_.size()),
             "lock or leave out joints until three remain");
     }
-    rotary_before_ = before[0];
-    together_ = before[2] == before[0];
+    Mat3 columns;
+    for (Eigen::Index i = 0; i < 3; ++i) {
+        columns.col(i) = kinematics_.way_of(linear_[std::size_t(i)]);
+        linear_at_[i] = joints[linear_[std::size_t(i)].value].at;
+    }
+    rotary_before_ = before.front();
+    together_ = before.back() == before.front();
     if (in_one_plane(kinematics_, columns, linear_, rotary_index_, !together_)) {
         return unsupported("the three linear joints lie in one plane", "correct their directions");
     }
     if (together_) {
         directions_inverse_ = columns.inverse();
+        linear_at_ -= directions_inverse_ * kinematics_.way_at_reference();
     }
     directions_straight_ = columns == Mat3::Identity();
     work_straight_ = kinematics_.work_frame().linear() == Mat3::Identity();

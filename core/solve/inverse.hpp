@@ -39,9 +39,9 @@ inline constexpr double most_turns_together = 20000;
 
 class InverseSolver {
 public:
-    /// An Error of kind unsupported says which form is missing: not three independent linear joints, more than two rotary
-    /// joints, two parallel ones, or one that turns about the tool itself. With `free_about_tool` a single one may: its reading is then
-    /// free for every direction of the tool, as in a pole.
+    /// An Error of kind unsupported says which form is missing: not three independent linear joints that drive the chain (with what follows
+    /// them), more than two rotary joints, two parallel ones, one that follows others, or one that turns about the tool itself. With
+    /// `free_about_tool` a single one may: its reading is then free for every direction of the tool, as in a pole.
     static Result<InverseSolver> make(const Kinematics& kinematics, bool free_about_tool = false);
 
     /// All branches that bring the tool to `pose` (work mount's frame, mm). Each rotary reading is taken in the turn nearest to
@@ -106,7 +106,7 @@ private:
     std::vector<Vec3> rotary_point_;          ///< a point on each axis, base frame, reference posture
     std::array<int, 2> rotary_along_{-1, -1}; ///< the coordinate axis it lies along, -1 where none
     std::array<double, 2> at_{};              ///< reference readings of the rotary joints
-    Vec3 linear_at_ = Vec3::Zero();           ///< and of the linear ones
+    Vec3 linear_at_ = Vec3::Zero();           ///< what the linear ones read where they bring about no way
     Vec3 tool_axis_ = Vec3::UnitZ();          ///< base frame, reference posture
 
     bool two_ = false;

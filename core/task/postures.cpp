@@ -260,9 +260,8 @@ Status resolve_postures(Task& a)
                            return o.posture.place.line > 0 || !o.work.empty();
                        });
     const auto chain = Kinematics::make(a.machine);
-    const bool many = chain && std::count_if(chain->links().begin(), chain->links().end(), [&](const Kinematics::Link& link) {
-                                   return a.machine.joints[link.joint.value].kind == JointKind::linear;
-                               }) > 3;
+    const bool many = chain && std::count_if(chain->driving().begin(), chain->driving().end(),
+                                             [&](JointIndex joint) { return a.machine.joints[joint.value].kind == JointKind::linear; }) > 3;
     if (!asked && !many) {
         return {};
     }

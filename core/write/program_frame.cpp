@@ -62,8 +62,8 @@ void ProgramFrame::change_solver(const InverseSolver& solver, std::uint32_t work
     }
     chain_.fill(false);
     chain_joints_.clear();
-    for (const auto& link : solver.kinematics().links()) {
-        chain_[link.joint.value] = true;
+    for (const JointIndex joint : solver.kinematics().driving()) {
+        chain_[joint.value] = true;
     }
     for (std::size_t i = 0; i < chain_.size(); ++i) {
         if (chain_[i]) {

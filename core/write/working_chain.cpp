@@ -14,9 +14,8 @@ bool is_skewed(const InverseSolver& solver)
     bool skewed = false;
     for (const JointIndex a : solver.linear()) {
         for (const JointIndex b : solver.linear()) {
-            const auto& joints = solver.kinematics().joints();
-            const double cosine = joints[a.value].direction.dot(joints[b.value].direction);
-            skewed = skewed || (a != b && std::abs(cosine) > out_of_square);
+            const double product = solver.kinematics().way_of(a).dot(solver.kinematics().way_of(b));
+            skewed = skewed || std::abs(product - (a == b ? 1 : 0)) > out_of_square;
         }
     }
     return skewed;

@@ -29,7 +29,7 @@ struct WorkingChain {
     bool tool_turns = false;          ///< where the tool points depends on the readings
     bool beside = false;              ///< it does not point along the joint that retracts
     bool length_register_acts = true; ///< a length register acts along the tool
-    bool skewed = false;              ///< linear joints stand out of square: the way of the joints is not the tip's
+    bool skewed = false;              ///< linear joints stand out of square, or others go along: the way of the joints is not the tip's
 };
 
 /// `away`: the joint that retracts.

@@ -202,6 +202,36 @@ private Q_SLOTS:
         QVERIFY(!desk.window().isWindowModified());
     }
 
+    void a_second_drive_follows_the_first()
+    {
+        Desk desk(QStringLiteral("pier-cap"));
+        desk.click_station(Station::machine);
+        // Jogged, the second one goes along; by itself it is not moved.
+        desk.type("reading-X", QStringLiteral("120.5"));
+        QTest::keyClick(&desk.find<QLineEdit>("reading-X"), Qt::Key_Return);
+        QTRY_COMPARE(desk.find<QLineEdit>("reading-X2").text(), desk.find<QLineEdit>("reading-X").text());
+        QVERIFY(desk.find<QLineEdit>("reading-X").text().startsWith(QStringLiteral("120.5")));
+        QVERIFY(desk.find<QLineEdit>("reading-X2").isReadOnly());
+        QVERIFY(!desk.find<QWidget>("jog-X2").isEnabled());
+        Hand hand{desk};
+        hand.click("define");
+        hand.choose(QStringLiteral("X2"));
+        QCOMPARE(hand.field<QLineEdit>(QStringLiteral("Follows")).text(), QStringLiteral("X"));
+        hand.type(QStringLiteral("Follows"), QStringLiteral("X * X"));
+        QVERIFY2(hand.note(QStringLiteral("Follows")).startsWith(QStringLiteral("\"X * X\" is not a length")),
+                 qPrintable(hand.note(QStringLiteral("Follows"))));
+        hand.type(QStringLiteral("Follows"), QStringLiteral("X / 2 + Y"));
+        QCOMPARE(hand.drawn().relations.front().leaders.size(), std::size_t(2));
+        QCOMPARE(text_of(hand.drawn(), hand.drawn().relations.front()), std::string("0.5 * X + Y"));
+        // The drive that has one of its own again needs to say how fast it is, and what it reads in witnesses.
+        hand.type(QStringLiteral("Follows"), QStringLiteral("X"));
+        auto& follows = hand.field<QLineEdit>(QStringLiteral("Follows"));
+        QTest::keyClick(&follows, Qt::Key_A, Qt::ControlModifier);
+        QTest::keyClick(&follows, Qt::Key_Delete);
+        QVERIFY2(desk.find<QLabel>("machine-problem").text().contains(QStringLiteral("does not read the joint \"X2\"")),
+                 qPrintable(desk.find<QLabel>("machine-problem").text()));
+    }
+
     void a_travel_too_short_is_told_at_its_field()
     {
         Desk desk;

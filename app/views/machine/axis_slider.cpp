@@ -124,7 +124,7 @@ AxisRow::AxisRow(QWidget* parent) : QWidget(parent), name_(new QLabel), handle_(
     connect(field_, &QLineEdit::returnPressed, this, &AxisRow::typed);
 }
 
-void AxisRow::set_axis(const Joint& joint, const AxisShow& show)
+void AxisRow::set_axis(const Joint& joint, const AxisShow& show, const QString& follows)
 {
     joint_ = joint;
     show_ = show;
@@ -145,6 +145,16 @@ void AxisRow::set_axis(const Joint& joint, const AxisShow& show)
     margin_->setStyleSheet(QStringLiteral("color:%1").arg((state == State::fits ? colour(tokens().faint) : colour_of(state)).name()));
     if (show.travel) {
         margin_->setToolTip(tr("travel %1 to %2").arg(reading_text(joint, show.travel->low), reading_text(joint, show.travel->high)));
+    }
+    const bool alone = follows.isEmpty();
+    handle_->setEnabled(alone);
+    field_->setReadOnly(!alone);
+    const QString moves = alone ? QString() : tr("%1 follows %2: it moves with it").arg(id, follows);
+    name_->setToolTip(moves);
+    handle_->setToolTip(moves);
+    field_->setToolTip(moves);
+    if (!alone) {
+        margin_->setText(tr("follows %1").arg(follows));
     }
     handle_->setAccessibleName(tr("jog %1").arg(id));
     handle_->setAccessibleDescription(reading_text(joint, show.reading) + QStringLiteral(", ") + margin);

@@ -42,7 +42,8 @@ class AxisRow final : public QWidget {
     Q_OBJECT
 public:
     explicit AxisRow(QWidget* parent = nullptr);
-    void set_axis(const Joint& joint, const AxisShow& show);
+    /// `follows`: what the joint moves with; empty: it is moved by itself.
+    void set_axis(const Joint& joint, const AxisShow& show, const QString& follows = {});
     [[nodiscard]] AxisHandle& handle() { return *handle_; }
     [[nodiscard]] QLineEdit& field() { return *field_; }
 

@@ -333,7 +333,8 @@ void MachineView::show_position()
         if (of_job) {
             show.used = Travel{results->replayed->track.lowest(i), results->replayed->track.highest(i)};
         }
-        axes_[i]->set_axis(machine.joints[i], show);
+        const Relation* follows = machine.relation_of(JointIndex(std::uint32_t(i)));
+        axes_[i]->set_axis(machine.joints[i], show, follows != nullptr ? QString::fromStdString(text_of(machine, *follows)) : QString());
     }
     const std::uint32_t mount = of_job ? results->assembly().posture_of(selection_.operation()).mount : UINT32_MAX;
     picture_->set_position(*machine_position_, tool_, tool_length_, fitted_.value_or(mount));
@@ -373,6 +374,7 @@ void MachineView::stand_by_hand(const Readings& readings)
     play_bar_->play(false);
     jogged_ = true;
     machine_position_ = readings;
+    bring_followers(*machine(), *machine_position_);
     show_position();
 }
 

@@ -33,7 +33,9 @@ QString description_of(const json::Document& document, const PartPath& path)
     case MachinePart::joint: {
         const bool rotary = value("Moves") == QStringLiteral("rotary");
         const QString travel = value("Travel").replace(QStringLiteral(", "), QStringLiteral(" … "));
-        return (rotary ? QObject::tr("about %1") : QObject::tr("along %1")).arg(value("Direction")) +
+        const QString follows = value("Follows");
+        return (follows.isEmpty() ? QString() : QObject::tr("with %1, ").arg(follows)) +
+               (rotary ? QObject::tr("about %1") : QObject::tr("along %1")).arg(value("Direction")) +
                (travel.isEmpty() ? QString() : QStringLiteral(", ") + travel + (rotary ? QStringLiteral("°") : QString()));
     }
     case MachinePart::mount:
