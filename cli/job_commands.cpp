@@ -114,8 +114,10 @@ Status write_draft(RealFileSystem& files, const Assembly& a, const JobOptions& o
         return file.error();
     }
     CodeWriter writer(**file);
-    writer.line(fmt::format("{}NOT TO BE RUN: A DRAFT WITH {} ERROR{}{}", a.dialect.comment_open, errors, errors == 1 ? "" : "S",
-                            a.dialect.comment_close),
+    const auto& table = a.controller.table;
+    writer.line(fmt::format("{}NOT TO BE RUN: A DRAFT WITH {} ERROR{}{}",
+                            table ? table->remark + " " : std::string(1, a.dialect.comment_open), errors, errors == 1 ? "" : "S",
+                            table ? std::string() : std::string(1, a.dialect.comment_close)),
                 no_source);
     JobRecords records(files, options.project, a.job);
     FileScratch scratch;

@@ -69,10 +69,10 @@ void setup(const JobResults& results, StationState& out)
 {
     const Setup& s = results.assembly().setup;
     const auto missing = std::count_if(s.tools.begin(), s.tools.end(), [](const Tool& t) { return !t.length; });
-    out.figure =
-        s.works.size() > 1
-            ? tr("%1 works · %2 tools").arg(s.works.size()).arg(s.tools.size())
-            : tr("%1 tools · %2 %3").arg(s.tools.size()).arg(s.offsets.size()).arg(s.offsets.size() == 1 ? tr("offset") : tr("offsets"));
+    const std::size_t offsets = s.offsets.size() - s.offsets.count(neutral_register);
+    out.figure = s.works.size() > 1
+                     ? tr("%1 works · %2 tools").arg(s.works.size()).arg(s.tools.size())
+                     : tr("%1 tools · %2 %3").arg(s.tools.size()).arg(offsets).arg(offsets == 1 ? tr("offset") : tr("offsets"));
     out.state = missing > 0 ? State::margin : State::fits;
     out.status = missing > 0 ? tr("%1 without length").arg(missing) : tr("complete");
 }
@@ -81,6 +81,10 @@ void language(const JobResults& results, StationState& out)
 {
     out.figure = QString::fromStdString(results.assembly().controller.name);
     out.state = State::fits;
+    if (const auto& table = results.assembly().controller.table) {
+        out.status = tr("a table of %1 columns").arg(table->columns.size());
+        return;
+    }
     out.status = tr("%1 words, %2 sections").arg(results.assembly().dialect.words.size()).arg(results.assembly().dialect.sections.size());
 }
 

@@ -2,11 +2,7 @@
 #pragma once
 
 #include "core/base/finding.hpp"
-#include "core/control/code_lines.hpp"
-#include "core/control/control_memory.hpp"
-#include "core/control/control_state.hpp"
-#include "core/control/happening.hpp"
-#include "core/control/machine_state.hpp"
+#include "core/control/front_end.hpp"
 
 #include <memory>
 #include <optional>
@@ -17,40 +13,23 @@ namespace wexilum {
 struct BlockWords;
 struct Controller;
 
-/// How a control begins a program.
-struct ControlStart {
-    std::string file;           ///< of the program, for places
-    bool from_unknown = false;  ///< nothing is known to be in force, and relying on it is a finding; otherwise the power-on words are
-    std::uint32_t channel = 1;  ///< not 0
-    bool cuts_together = false; ///< plain cuts may come many at once, some blocks later, but before whatever else the control does
-    std::optional<std::uint32_t> mount =
-        std::nullopt; ///< that carries its tool, by its place in Machine::mounts; none: the machine's first
-};
-
-class SimulatedControl {
+class SimulatedControl final : public FrontEnd {
 public:
     /// All references must outlive the control. It enters the machine's state, whose joints it moves from where they stand.
     SimulatedControl(const Controller& controller, const Machine& machine, MachineState& state, ControlMemory memory,
                      const ControlStart& start, LineSource& lines, FindingList& findings);
-    ~SimulatedControl();
-    SimulatedControl(const SimulatedControl&) = delete;
-    SimulatedControl& operator=(const SimulatedControl&) = delete;
+    ~SimulatedControl() override;
 
-    /// The next happening, which lives until the next call; nullptr where there are no more lines. While the control is held at a mark
-    /// (waits()), it is that wait again. Lines that can't be read are findings of kind "code-error"; the control then goes on with the
-    /// next line, as far as it can.
-    const Happening* step();
+    /// While the control is held at a mark (waits()), it is that wait again.
+    const Happening* step() override;
     [[nodiscard]] bool waits() const;
-    /// Where step() has said that there is no more: whether that is because the lines' source has failed.
-    [[nodiscard]] const Status& status() const { return lines_.status(); }
-    /// The program is over: says what is missing in it, or has not been reached.
-    void finish();
+    [[nodiscard]] const Status& status() const override { return lines_.status(); }
+    void finish() override;
     /// The block that the control is at, and how its joints stand.
     [[nodiscard]] BlockNumber block() const;
     [[nodiscard]] const Readings& readings() const { return machine_state_.readings; }
     [[nodiscard]] std::uint32_t channel() const;
-    /// What is in force now.
-    [[nodiscard]] ControlState state() const;
+    [[nodiscard]] ControlState state() const override;
 
 private:
     struct Working;

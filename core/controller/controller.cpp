@@ -509,6 +509,6 @@ std::string normalised_word(std::string_view word)
     return out + rest;
 }
 
-Result<Controller> read_controller(const json::Document& document) { return Reader(document).read(); }
+Result<Controller> read_word_controller(const json::Document& document) { return Reader(document).read(); }
 
 } // namespace wexilum

@@ -4,6 +4,7 @@
 #include "core/base/file_units.hpp"
 #include "core/controller/addresses.hpp"
 #include "core/controller/function.hpp"
+#include "core/controller/table.hpp"
 #include "core/controller/tilted_plane.hpp"
 #include "core/controller/timing.hpp"
 #include "core/machine/machine.hpp"
@@ -123,6 +124,7 @@ struct Controller : Addresses {
     double inverse_time_most = 0; ///< 1/min; 0 without limit
     std::size_t line_most = 0;    ///< bytes a line; 0 without limit
     Timing timing;
+    std::optional<Table> table; ///< it reads tables; all words are then those of the neutral language, which no program holds
     std::vector<ControllerWitness> witnesses;
 
     /// The word of a function in force after power-on, nullptr where none of its group is.

@@ -386,6 +386,45 @@ bool read_frame(json::Fields& fields, const char* key, FrameKind& out)
     return fields.choice<FrameKind>(key, out, names);
 }
 
-Result<Dialect> read_dialect(const json::Document& document) { return Reader(document).read(); }
+namespace {
+
+/// One that writes tables: the neutral language, and how its motions become rows.
+Result<Dialect> read_table_dialect(const json::Document& document)
+{
+    const auto neutral = json::Document::parse(neutral_dialect_text(), "the neutral language");
+    auto out = neutral ? Reader(*neutral).read() : Result<Dialect>(neutral.error());
+    if (!out) {
+        return out;
+    }
+    json::Problems problems(document);
+    Fields root(document.root(), "the dialect", problems);
+    json::check_format(root, "dialect/1");
+    root.text("name", out->name, true);
+    root.text("description", out->description);
+    out->extension = ".csv";
+    if (root.text("extension", out->extension)) {
+        if (const auto unfit = unfit_extension(out->extension)) {
+            problems.add(*document.root().find("extension"), *unfit, "write it like \".csv\"");
+        }
+    }
+    out->table.emplace();
+    if (const Node* node = root.node("table", Kind::object, true)) {
+        Fields fields(*node, "the table", problems);
+        fields.number("pace", out->table->pace, {0.01, 10});
+        fields.finish();
+    }
+    root.finish();
+    if (problems.any()) {
+        return problems.status().error();
+    }
+    return out;
+}
+
+} // namespace
+
+Result<Dialect> read_dialect(const json::Document& document)
+{
+    return document.root().find("table") != nullptr ? read_table_dialect(document) : Reader(document).read();
+}
 
 } // namespace wexilum

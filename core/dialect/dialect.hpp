@@ -125,6 +125,11 @@ struct Dialect : Addresses {
     std::string length_joint = "Z";
     std::map<std::string, std::optional<Section>> sections; ///< each with its templates
     std::string extension = ".nc";
+    /// For a control that reads tables: the words are those of the neutral language.
+    struct TableStyle {
+        double pace = 1; ///< how many times as fast as the path asks the rows follow each other
+    };
+    std::optional<TableStyle> table;
 
     [[nodiscard]] const NumberStyle& style(Quantity q) const { return numbers[static_cast<std::size_t>(q)]; }
     /// The dialect's word for a function, nothing where it has none.

@@ -1,7 +1,7 @@
 #include "core/follow/code_run.hpp"
 
 #include "core/base/vector_state.hpp"
-#include "core/control/simulated_control.hpp"
+#include "core/control/front_end.hpp"
 #include "core/control/subprograms.hpp"
 
 #include <algorithm>
@@ -57,26 +57,21 @@ Result<std::uint64_t> run_code(const CodeContext& context, const CodeStream& cod
     if (const Status status = read_ahead(code, book, options.watch); !status) {
         return status.error();
     }
-    std::unique_ptr<LineSource> text;
-    if (options.threads > 1) {
-        text = std::make_unique<CodeLinesAhead>(context.controller, *code.text);
-    } else {
-        text = std::make_unique<CodeLines>(context.controller, *code.text);
-    }
+    const std::unique_ptr<LineSource> text = lines_of(context.controller, *code.text, options.threads > 1);
     WatchedLines lines(*text, options.watch, options.before);
     MachineState state(context.machine);
-    SimulatedControl control(context.controller, context.machine, state, memory_of(context, book, options.watch),
-                             {code.name, options.from_unknown, 1, true}, lines, findings);
-    while (const Happening* happening = control.step()) {
+    const auto control = front_end(context.controller, context.machine, state, memory_of(context, book, options.watch),
+                                   {code.name, options.from_unknown, 1, true}, lines, findings);
+    while (const Happening* happening = control->step()) {
         follower.take(*happening);
     }
-    if (!control.status()) {
-        return control.status().error();
+    if (!control->status()) {
+        return control->status().error();
     }
     if (options.watch != nullptr && options.watch->stopped()) {
         return cancelled();
     }
-    control.finish();
+    control->finish();
     return lines.count();
 }
 
@@ -88,24 +83,24 @@ Result<std::optional<ControlState>> state_behind(const CodeContext& context, con
     }
     const auto& subprograms = book.all();
     const bool called = std::any_of(subprograms.begin(), subprograms.end(), [&](const auto& s) { return s.second.first <= block; });
-    CodeLines text(context.controller, *code.text);
-    WatchedLines watched(text, watch);
+    const std::unique_ptr<LineSource> text = lines_of(context.controller, *code.text, false);
+    WatchedLines watched(*text, watch);
     FirstLines lines(watched, called ? UINT64_MAX : block);
     MachineState machine(context.machine);
     FindingList findings;
-    SimulatedControl control(context.controller, context.machine, machine, memory_of(context, book, watch), {code.name, false, 1, !called},
-                             lines, findings);
+    const auto control = front_end(context.controller, context.machine, machine, memory_of(context, book, watch),
+                                   {code.name, false, 1, !called}, lines, findings);
     std::optional<ControlState> out;
-    while (const Happening* happening = control.step()) {
+    while (const Happening* happening = control->step()) {
         if (called && happening->called_by.value != 0 && happening->block.value >= block) {
-            out = control.state();
+            out = control->state();
             break;
         }
     }
-    if (!control.status()) {
-        return control.status().error();
+    if (!control->status()) {
+        return control->status().error();
     }
-    return called ? out : std::optional(control.state());
+    return called ? out : std::optional(control->state());
 }
 
 } // namespace wexilum

@@ -237,13 +237,55 @@ Status check_writing(Assembly& a)
     return status ? resolve_links(a) : status;
 }
 
+/// A control that reads tables counts from the machine's zero, and its language is written by columns: the neutral language that the
+/// program is planned in gets the letters and zeros for that.
+Status settle_table(Assembly& a)
+{
+    if (a.controller.table.has_value() != a.dialect.table.has_value()) {
+        return misfit(a.controller.table ? "the control reads a table, and the dialect writes words"
+                                         : "the dialect writes a table, and the control reads words",
+                      a.post.dialect, "name a dialect and a controller of one kind in the post");
+    }
+    if (!a.controller.table) {
+        return {};
+    }
+    if (a.controller.table->interval > 0) {
+        return misfit("the control's rows come by a clock: such tables are read, and can't be written yet", a.post.controller,
+                      "state a column that is \"seconds\" or \"time\" in place of the \"interval\"");
+    }
+    a.dialect.axes.clear();
+    for (const auto& [letter, id] : a.controller.axes) {
+        a.dialect.axes[id] = {letter, 1};
+    }
+    for (const TableColumn& column : a.controller.table->columns) {
+        const auto joint = a.machine.find_joint(column.joint);
+        if (column.is == TableColumn::Is::joint && joint && (a.machine.joints[joint->value].kind == JointKind::rotary) != column.angle) {
+            return misfit(column.angle ? fmt::format("the column of {} holds angles, but that joint is linear", column.joint)
+                                       : fmt::format("the column of {} holds lengths, but that joint turns", column.joint),
+                          a.post.controller, "state or leave out its \"turns\"");
+        }
+    }
+    a.job.work_offset = neutral_register;
+    for (Work& work : a.setup.works) {
+        work.work_offset.clear();
+    }
+    auto& zeros = a.setup.offsets[neutral_register];
+    for (const auto& [letter, id] : a.controller.axes) {
+        if (a.machine.find_joint(id)) {
+            zeros[id] = 0;
+        }
+    }
+    return {};
+}
+
 } // namespace
 
 Status link(Assembly& a)
 {
     return guarded([&]() -> Status {
         a.machine_file = a.post.machine;
-        Status status = check_works(a);
+        Status status = settle_table(a);
+        status = status ? check_works(a) : status;
         status = status ? resolve_postures(a) : status;
         if (!status) {
             return status;

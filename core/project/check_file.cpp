@@ -226,13 +226,18 @@ Result<CheckedFile> check_controller(const FileSystem& /*files*/, const std::str
         return status.error();
     }
     return checked(document, controller, [](const Controller& c, Remarks&) {
-        return fmt::format("controller {}: {}, {}", c.name, counted(c.words.size(), "word"), witnesses_hold(c.witnesses.size()));
+        return fmt::format("controller {}: {}, {}", c.name,
+                           c.table ? "a table of " + counted(c.table->columns.size(), "column") : counted(c.words.size(), "word"),
+                           witnesses_hold(c.witnesses.size()));
     });
 }
 
 Result<CheckedFile> check_dialect(const FileSystem& /*files*/, const std::string& /*path*/, const json::Document& document)
 {
     return checked(document, read_dialect(document), [](const Dialect& d, Remarks&) {
+        if (d.table) {
+            return fmt::format("dialect {}: writes a table", d.name);
+        }
         return fmt::format("dialect {}: {}, {}", d.name, counted(d.words.size(), "word"), counted(d.sections.size(), "section"));
     });
 }

@@ -35,7 +35,9 @@ Machine plain_machine(const Controller& controller)
     for (const auto& [address, id] : controller.axes) {
         Joint joint;
         joint.id = id;
-        joint.kind = address >= 'A' && address <= 'C' ? JointKind::rotary : JointKind::linear;
+        const TableColumn* column = controller.table ? controller.table->column_of(id) : nullptr;
+        const bool turns = column != nullptr ? column->angle : address >= 'A' && address <= 'C';
+        joint.kind = turns ? JointKind::rotary : JointKind::linear;
         joint.speed = 1e9;
         machine.joints.push_back(joint);
     }
@@ -89,8 +91,35 @@ Status check_result(const Controller& controller, const Machine& machine, const 
     return {};
 }
 
+/// The rows of a witness behind the names of the columns.
+Status check_rows(const Controller& controller, const Machine& machine, const ControllerWitness& witness, const std::string& file)
+{
+    std::string rows = controller.table->head() + "\n";
+    for (const std::string& row : witness.code) {
+        rows += row + "\n";
+    }
+    TextSource source(rows);
+    const auto lines = lines_of(controller, source, false);
+    MachineState state(machine);
+    FindingList findings;
+    const auto control = front_end(controller, machine, state, {}, {file, false, 1, false}, *lines, findings);
+    std::optional<ReplayMove> last;
+    while (const Happening* happening = control->step()) {
+        last = happening->kind == Happening::Kind::motion ? *happening->move : last;
+    }
+    for (const Finding& finding : findings.list()) {
+        if (finding.severity == Severity::error) {
+            return missed(witness, fmt::format("its row {} does not run: {}", finding.code.line - 1, finding.message));
+        }
+    }
+    return check_result(controller, machine, witness, state.readings, last);
+}
+
 Status check_witness(const Controller& controller, const Machine& machine, const ControllerWitness& witness, const std::string& file)
 {
+    if (controller.table) {
+        return check_rows(controller, machine, witness, file);
+    }
     ControlMemory memory;
     const WordMeaning* power_on = controller.power_on_meaning(Group::offset);
     auto& registers = memory.offsets[power_on != nullptr ? power_on->work_register : ""];

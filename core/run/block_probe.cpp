@@ -3,6 +3,7 @@
 #include "core/base/guarded.hpp"
 #include "core/base/units.hpp"
 #include "core/run/run_passes.hpp"
+#include "core/run/table_writer.hpp"
 
 #include <fmt/format.h>
 
@@ -84,6 +85,12 @@ Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch
         probe.words.line = block;
         Nowhere sink;
         Status status = passes.read(scratch);
+        if (status && a.controller.table) { // of the line of the neutral program that the row comes from
+            FindingList ignored;
+            TableWriter table(a, sink, ignored);
+            status = passes.write(table, nullptr);
+            probe.words.line = table.line_of(block);
+        }
         status = status ? passes.write(sink, &probe) : status;
         if (!status) {
             return status.error();
@@ -99,6 +106,10 @@ Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch
         out.is_text = probe.words.is_text;
         out.written = std::move(probe.words.written);
         out.held = std::move(probe.words.held);
+        if (a.controller.table) { // words of a language that nobody reads
+            out.written.clear();
+            out.held.clear();
+        }
         out.pose = probe.pose;
         out.tool_length = probe.tool_length;
         if (out.pose && out.tool_length > 0) {

@@ -6,6 +6,7 @@
 #include "core/path/outline_builder.hpp"
 #include "core/path/read_pass.hpp"
 #include "core/run/run_passes.hpp"
+#include "core/run/table_writer.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/memory_records.hpp"
 #include "core/toolpath/record_spool.hpp"
@@ -316,6 +317,22 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     return {};
 }
 
+namespace {
+
+/// Lines of the neutral program become rows of the table.
+void count_by_rows(RunSummary& run, const TableWriter& table)
+{
+    run.blocks = table.rows();
+    run.bytes = table.bytes();
+    run.asides.clear();
+    run.links.clear();
+    for (std::uint32_t& line : run.operation_lines) {
+        line = table.row_of(line);
+    }
+}
+
+} // namespace
+
 Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratch, CodeSink& sink, int threads, RunWatch* watch,
                         std::shared_ptr<ReadPass>* pass)
 {
@@ -323,14 +340,27 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
         clear_vector_state();
         RunPasses passes(a, source, threads, watch, pass != nullptr ? *pass : nullptr);
         Status status = passes.read(scratch);
-        status = status ? passes.write(sink, nullptr) : status;
+        FindingList of_table;
+        std::optional<TableWriter> table;
+        if (a.controller.table) {
+            table.emplace(a, sink, of_table);
+        }
+        status = status ? passes.write(table ? static_cast<CodeSink&>(*table) : sink, nullptr) : status;
         if (!status) {
             return status.error();
         }
         if (pass != nullptr) {
             *pass = passes.pass();
         }
-        return passes.take();
+        RunSummary out = passes.take();
+        if (table) {
+            table->finish();
+            count_by_rows(out, *table);
+            for (const Finding& finding : of_table.list()) {
+                out.findings.add(finding);
+            }
+        }
+        return out;
     });
 }
 

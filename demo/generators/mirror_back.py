@@ -79,6 +79,29 @@ def rim():
     cl.write("mirror-back-rim")
 
 
+def dimple():
+    """A small ring round the middle with the axis leaning outwards: the turntable makes a whole turn within 19 mm."""
+    cl = ClFile("MIRROR BACK DIMPLE")
+    cl.add("MULTAX/ON")
+    cl.add("LOADTL/ 5")
+    cl.add("SPINDL/ 8200, RPM, CLW")
+    cl.add("COOLNT/FLOOD")
+    tilt, radius, steps = math.radians(12.0), 3.0, 72
+    for k in range(steps + 1):
+        angle = 2 * math.pi * k / steps
+        axis = (math.sin(tilt) * math.cos(angle), math.sin(tilt) * math.sin(angle), math.cos(tilt))
+        point = (radius * math.cos(angle), radius * math.sin(angle), 23.9)
+        if k == 0:
+            cl.rapid(*(p + 20.0 * a for p, a in zip(point, axis)), axis)
+            cl.add("FEDRAT/ 400.0, MMPM")
+            cl.goto(*point, axis)
+            cl.add("FEDRAT/ 1800.0, MMPM")
+        else:
+            cl.goto(*point, axis)
+    cl.rapid(*(p + 20.0 * a for p, a in zip(point, axis)), axis)
+    cl.write("mirror-back-dimple")
+
+
 def undercut():
     """Tilts over the rim until the tool comes from below: more than the trunnion can do."""
     cl = ClFile("RIM UNDERCUT")
@@ -114,5 +137,6 @@ def tilted_groove():
 if __name__ == "__main__":
     face()
     rim()
+    dimple()
     undercut()
     tilted_groove()

@@ -25,6 +25,7 @@ private Q_SLOTS:
     void tools_are_edited_and_imported();
     void the_part_is_moved();
     void works_in_a_table();
+    void a_program_that_is_a_table();
     void a_setup_that_keeps_its_job_from_running();
     void unsaved_edits_are_asked_about();
     void a_click_in_the_picture_chooses_its_block();
@@ -141,6 +142,30 @@ void TestWindowViews::the_part_is_moved()
     const Setup& setup = desk.window().workspace().results()->assembly().setup;
     QVERIFY((setup.part().linear() * Vec3::UnitX() - Vec3::UnitY()).norm() < 1e-9);
     QCOMPARE(desk.find<QLineEdit>("part-5").text(), QStringLiteral("90"));
+}
+
+void TestWindowViews::a_program_that_is_a_table()
+{
+    Desk desk(QStringLiteral("mirror-back-table"));
+    const auto& results = desk.window().workspace().results();
+    QVERIFY(results && results->replayed && results->replayed->proven());
+    desk.click_station(Station::code);
+    desk.click_line(2410);
+    const std::size_t motion = *desk.window().selection().motion();
+    const QStringList cells = QString::fromStdString(std::string(results->posted->code.lines().line(2410))).split(QLatin1Char(','));
+    QCOMPARE(cells.size(), 10);
+    QVERIFY(std::abs(results->replayed->track.readings(motion)[0] - cells[1].toDouble()) < 1e-9);
+    QVERIFY(desk.window().selection().record() != Selection::none);
+    // A row typed anew in the controller's file: its numbers are coarser, and the rows follow.
+    desk.edit(QStringLiteral("controllers/kelda-p.json"), QStringLiteral("\"length\": 0.0001"), QStringLiteral("\"length\": 0.01"));
+    QVERIFY(wait_until([&] {
+        const auto& now = desk.window().workspace().results();
+        return now && now->posted &&
+               QString::fromStdString(std::string(now->posted->code.lines().line(2410)))
+                       .split(QLatin1Char(','))[1]
+                       .section(QLatin1Char('.'), 1)
+                       .size() == 2;
+    }));
 }
 
 void TestWindowViews::works_in_a_table()

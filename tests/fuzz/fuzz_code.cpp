@@ -1,4 +1,5 @@
-// Feeds program text to the simulated controls of two demo jobs, one with coordinates of the tip, and compares the motion with the path.
+// Feeds program text to the simulated controls of three demo jobs, one with coordinates of the tip and one that reads a table, and compares
+// the motion with the path.
 #include "core/io/real_files.hpp"
 #include "core/project/project.hpp"
 #include "core/replay/replay_run.hpp"
@@ -35,7 +36,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
 {
     static const Assembly joints = load("mirror-back-face", "5");
     static const Assembly frames = load("focuser-hub", "41");
-    const Assembly& assembly = size / 2 % 2 == 0 ? joints : frames;
+    static const Assembly table = load("mirror-back-table", "5");
+    const Assembly& assembly = size / 2 % 3 == 0 ? joints : size / 2 % 3 == 1 ? frames : table;
     const std::string_view text(reinterpret_cast<const char*>(data), size);
     const ReplayReport report = replay(assembly, {{"x.nc", text}}, size % 2 == 1);
     for (const Finding& finding : report.findings.list()) {
