@@ -108,7 +108,9 @@ std::string shown_relation(const Document& document, const PartPath& path)
     const FileUnits units = units_of(document);
     const bool turns = is_rotary(*joint);
     std::vector<SumTerm> sum;
-    for (const auto& [id, factor] : leaders->members) {
+    for (const auto& leader : leaders->members) {
+        const std::string& id = leader.name;
+        const Node& factor = leader.value;
         bool mixed = false;
         each_joint(document, [&](const Node& other, const Path& /*at*/) {
             mixed = mixed || (text_of(other, "id") == id && is_rotary(other) != turns);
