@@ -142,6 +142,7 @@ Result<std::string> with_relation(const Document& document, const PartPath& path
     }
     const std::vector<const Node*> able = able_to_lead(document, *joint);
     std::vector<expr::Name> names;
+    names.reserve(able.size());
     for (const Node* other : able) {
         names.push_back({text_of(*other, "id"), expr::Type::number, is_rotary(*other) ? expr::angle : expr::length, {}});
     }
