@@ -91,6 +91,11 @@ struct PlaneStyle : PlaneForm {
 enum class ArcForm { centre, radius };
 enum class RotaryFeedStyle { inverse_time, per_minute };
 
+/// How motions become rows of a table.
+struct TableStyle {
+    double pace = 1; ///< how many times as fast as the path asks the rows follow each other
+};
+
 struct Dialect : Addresses {
     std::string name;
     std::string description;
@@ -125,11 +130,7 @@ struct Dialect : Addresses {
     std::string length_joint = "Z";
     std::map<std::string, std::optional<Section>> sections; ///< each with its templates
     std::string extension = ".nc";
-    /// For a control that reads tables: the words are those of the neutral language.
-    struct TableStyle {
-        double pace = 1; ///< how many times as fast as the path asks the rows follow each other
-    };
-    std::optional<TableStyle> table;
+    std::optional<TableStyle> table; ///< for a control that reads tables: the words are those of the neutral language
 
     [[nodiscard]] const NumberStyle& style(Quantity q) const { return numbers[static_cast<std::size_t>(q)]; }
     /// The dialect's word for a function, nothing where it has none.
