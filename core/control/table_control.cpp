@@ -215,8 +215,8 @@ double TableControl::value(TableColumn::Is is, double otherwise) const
     return found == cells_.end() ? otherwise : values_[std::size_t(found - cells_.begin())];
 }
 
-/// From row to row, or to the first one.
-void TableControl::go(const Readings& to, double seconds)
+/// Tool, spindle and coolant of the row at hand.
+void TableControl::take_states()
 {
     const auto tool = std::uint32_t(value(TableColumn::Is::tool, tool_));
     if (tool != tool_) {
@@ -234,6 +234,12 @@ void TableControl::go(const Readings& to, double seconds)
     }
     rpm_ = value(TableColumn::Is::spindle, rpm_);
     coolant_ = record::CoolantState(int(value(TableColumn::Is::coolant, double(coolant_))));
+}
+
+/// From row to row, or to the first one.
+void TableControl::go(const Readings& to, double seconds)
+{
+    take_states();
     if (placed_ && seconds < 0) {
         bad(fmt::format("the row is {:g} s before the one above it", -seconds), "let time rise from row to row");
         return;

@@ -37,6 +37,7 @@ private:
     [[nodiscard]] bool is_frame(std::string_view text);
     void check_names(const std::vector<std::string_view>& names);
     void bad(std::string message, const char* cure);
+    void take_states();
     void go(const Readings& to, double seconds);
     void stand(double seconds);
     void set_state(ReplayMove& move) const;
