@@ -50,6 +50,11 @@ void BudgetRule::take_followers()
     }
 }
 
+bool BudgetRule::follows(const Kinematics& kinematics, JointIndex joint) const
+{
+    return !task_.machine.relations.empty() && kinematics.follows(joint);
+}
+
 template <typename T, typename Lever>
 [[gnu::always_inline]] inline T BudgetRule::tip_at_record(const Kinematics& kinematics, const Lever& lever) const
 {
@@ -57,7 +62,10 @@ template <typename T, typename Lever>
     T out = in_each<T>(computing_tip + slack_);
     for (const auto& link : kinematics.links()) {
         const std::size_t joint = link.joint.value;
-        if (kinematics.joints()[joint].kind == JointKind::linear) {
+        const bool linear = kinematics.joints()[joint].kind == JointKind::linear;
+        if (linear && follows(kinematics, link.joint)) { // off by what its leaders are off, and the same way
+            out += half_[joint];
+        } else if (linear) {
             squares += half_[joint] * half_[joint];
         } else {
             out += half_[joint] * lever(joint);

@@ -50,6 +50,7 @@ public:
 private:
     void set_length_increment(double mm);
     void take_followers();
+    [[nodiscard]] bool follows(const Kinematics& kinematics, JointIndex joint) const;
     template <typename T, typename Lever>
     [[nodiscard]] T tip_at_record(const Kinematics& chain, const Lever& lever) const;
     template <typename T, typename Lever>

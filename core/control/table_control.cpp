@@ -78,6 +78,7 @@ const Happening* TableControl::step()
         if (line == nullptr) {
             ended_ = true;
             if (lines_.status()) {
+                come_to_rest();
                 stand(0);
                 log_.happens(Happening::Kind::end);
             }
@@ -246,8 +247,8 @@ void TableControl::go(const Readings& to, double seconds)
     }
     const bool moves = (to - now_).cwiseAbs().maxCoeff() > no_motion;
     if (!moves) {
+        come_to_rest();
         stands_ += seconds;
-        speed_.clear();
         placed_ = true;
         return;
     }
@@ -291,6 +292,18 @@ void TableControl::go(const Readings& to, double seconds)
     now_ = to;
     placed_ = true;
     log_.moves(std::move(move));
+}
+
+/// Behind the row before nothing moves any more.
+void TableControl::come_to_rest()
+{
+    if (!speed_.empty()) {
+        ReplayMove rest;
+        rest.from = rest.to = now_;
+        rest.seconds = table_.interval;
+        check_ramps(rest);
+        speed_.clear();
+    }
 }
 
 /// Tells the time that rows have stood.

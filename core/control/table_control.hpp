@@ -39,6 +39,7 @@ private:
     void bad(std::string message, const char* cure);
     void take_states();
     void go(const Readings& to, double seconds);
+    void come_to_rest();
     void stand(double seconds);
     void set_state(ReplayMove& move) const;
     void check_speed(const ReplayMove& move);

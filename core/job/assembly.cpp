@@ -164,6 +164,10 @@ Status check_axes(const Assembly& a)
     }
     for (const JointIndex joint : commanded_joints(a)) {
         const std::string& id = a.machine.joints[joint.value].id;
+        if (a.controller.table && !a.controller.address_of(id)) {
+            return misfit(fmt::format("the control's table has no column for the joint \"{}\"", id), a.post.controller,
+                          "add it under \"columns\"; more than twelve can't be written yet");
+        }
         if (!a.dialect.axes.contains(id)) {
             return misfit(fmt::format("the dialect has no word for the joint \"{}\"", id), a.post.dialect, "add it under \"axes\"");
         }

@@ -87,7 +87,7 @@ Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch
         Status status = passes.read(scratch);
         if (status && a.controller.table) { // of the line of the neutral program that the row comes from
             FindingList ignored;
-            TableWriter table(a, sink, ignored);
+            TableWriter table(a, sink, ignored, passes.pass()->files);
             status = passes.write(table, nullptr);
             probe.words.line = table.line_of(block);
         }

@@ -342,8 +342,8 @@ Result<RunSummary> post(const Assembly& a, RecordSource& source, Scratch& scratc
         Status status = passes.read(scratch);
         FindingList of_table;
         std::optional<TableWriter> table;
-        if (a.controller.table) {
-            table.emplace(a, sink, of_table);
+        if (status && a.controller.table) {
+            table.emplace(a, sink, of_table, passes.pass()->files);
         }
         status = status ? passes.write(table ? static_cast<CodeSink&>(*table) : sink, nullptr) : status;
         if (!status) {

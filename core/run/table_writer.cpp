@@ -10,8 +10,8 @@
 
 namespace wexilum {
 
-TableWriter::TableWriter(const Assembly& assembly, CodeSink& rows, FindingList& findings)
-    : assembly_(assembly), table_(*assembly.controller.table), out_(rows), findings_(findings), machine_(assembly.machine),
+TableWriter::TableWriter(const Assembly& assembly, CodeSink& rows, FindingList& findings, const std::vector<std::string>& files)
+    : assembly_(assembly), table_(*assembly.controller.table), out_(rows), findings_(findings), files_(files), machine_(assembly.machine),
       lines_(assembly.controller), control_(assembly.controller, assembly.machine, machine_,
                                             control_memory(assembly.machine, assembly.setup), {"", false, 1, false}, lines_, of_control_),
       stand_(assembly.machine.home())
@@ -32,7 +32,7 @@ void TableWriter::line(std::string_view text, const Source& source)
         if (found.kind == "code-error") {
             Finding finding = Finding::make(Severity::error, "table-text", "a table can't hold this: " + found.message,
                                             "take the text out of the rule or the path", 0);
-            finding.source = place_of(assembly_.toolpath.files, source);
+            finding.source = place_of(files_, source);
             findings_.add(std::move(finding));
         }
     }
@@ -72,7 +72,7 @@ void TableWriter::refuse(const Happening& /*happening*/, const char* what, const
 {
     Finding finding = Finding::make(Severity::error, "table-text", fmt::format("the path asks for {}, which a table can't hold", what),
                                     "take it out of the path, or write the job for a control that reads words", 0);
-    finding.source = place_of(assembly_.toolpath.files, source);
+    finding.source = place_of(files_, source);
     findings_.add(std::move(finding));
 }
 

@@ -17,8 +17,8 @@ struct Assembly;
 /// it takes. What a table can't hold is a finding.
 class TableWriter final : public CodeSink {
 public:
-    /// All must outlive the writer. Precondition: the assembly's controller has a table.
-    TableWriter(const Assembly& assembly, CodeSink& rows, FindingList& findings);
+    /// All must outlive the writer. `files`: of the path's records. Precondition: the assembly's controller has a table.
+    TableWriter(const Assembly& assembly, CodeSink& rows, FindingList& findings, const std::vector<std::string>& files);
 
     void line(std::string_view text, const Source& source) override;
     /// Behind the last line.
@@ -41,6 +41,7 @@ private:
     const Table& table_;
     CodeSink& out_;
     FindingList& findings_;
+    const std::vector<std::string>& files_;
     FindingList of_control_;
     MachineState machine_;
     GivenLines lines_;

@@ -471,6 +471,20 @@ private Q_SLOTS:
         QVERIFY(report.at_records.tip < 0.003);
     }
 
+    void a_ram_of_two_equal_steps() // each word counts twice, and so does what it is rounded by
+    {
+        std::vector<Edit> edits = two_step_ram("1");
+        edits[1].to = R"("Y": -50, "Z": -100,)";
+        edits[2].to = R"("Y": 0, "Z": -175,)";
+        edits[3].to = R"({"X": 0, "Y": 0, "Z": -50, "C": 0})";
+        edits[4].to = R"({"X": 50, "Y": 0, "Z": -50, "C": 90})";
+        const Assembly ram = load_demo("pier-cap", edits).value();
+        const ReplayReport report = replay_code(ram, code_of(ram));
+        QVERIFY2(!report.findings.has_errors(), qPrintable(shown(report.findings)));
+        QCOMPARE(report.uncovered + report.extra, std::size_t(0));
+        QVERIFY(report.at_records.tip < report.at_records.tip_budget);
+    }
+
     void a_ram_that_is_not_as_the_code_was_made_for() // 0.26 in place of 0.25; the witnesses follow it, the code does not
     {
         const std::string code = code_of(load_demo("pier-cap", two_step_ram()).value());

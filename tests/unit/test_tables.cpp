@@ -399,11 +399,17 @@ private Q_SLOTS:
             gentle += fmt::format("{:.3f},0\n", x);
         }
         QVERIFY2(said_of(*controller, gentle).list().empty(), qPrintable(shown(said_of(*controller, gentle))));
-        const FindingList abrupt = said_of(*controller, "x,y\n0,0\n0.02,0\n0.14,0\n0.26,0\n0.26,0\n");
+        const FindingList abrupt = said_of(*controller, "x,y\n0,0\n0.02,0\n0.14,0\n0.26,0\n0.33,0\n0.35,0\n0.35,0\n");
         QCOMPARE(abrupt.list().size(), std::size_t(1));
         // From 5 to 30 mm/s in 4 ms.
         QCOMPARE(abrupt.list()[0].message, std::string("X is to be accelerated by 6250.0 mm/s2 to this row, it can 3500.0 mm/s2"));
         QCOMPARE(abrupt.list()[0].code.line, std::uint32_t(4));
+        // At rest at once, in a row that stands or behind the last one: from 20 mm/s.
+        for (const char* last : {"0.13,0\n", ""}) {
+            const FindingList stops = said_of(*controller, std::string("x,y\n0,0\n0.05,0\n0.13,0\n") + last);
+            QCOMPARE(stops.list().size(), std::size_t(1));
+            QCOMPARE(stops.list()[0].message, std::string("X is to be accelerated by 5000.0 mm/s2 to this row, it can 3500.0 mm/s2"));
+        }
     }
 
     void wrong_controllers_data()
@@ -452,6 +458,18 @@ private Q_SLOTS:
         const auto table = load_demo("mirror-back-face", {{"posts/tarn-5t.json", "dialects/calder-t.json", kelda_dialect}});
         QVERIFY(!table);
         QCOMPARE(table.error().message, std::string("the dialect writes a table, and the control reads words"));
+    }
+
+    void a_joint_without_a_column()
+    {
+        const auto assembly = load_demo(job, {{kelda, "{\"name\": \"b\", \"joint\": \"B\", \"turns\": true}, ", ""},
+                                              {kelda, R"("0.5,10.5,-20,-3.25,12.5,-30,0,0,0,0")", R"("0.5,10.5,-20,-3.25,-30,0,0,0,0")"},
+                                              {kelda, "[\"0,0,0,0,0,0,0,0,0,0\", \"0.5", "[\"0,0,0,0,0,0,0,0,0\", \"0.5"},
+                                              {kelda, "\"B\": 12.5, ", ""},
+                                              {kelda, R"(["0,0,0,0,0,0,0,0,0,0", "1,5,0,0,0,0,1,0,0,0", "2,5,8,0,0,90,1,0,0,0"])",
+                                               R"(["0,0,0,0,0,0,0,0,0", "1,5,0,0,0,1,0,0,0", "2,5,8,0,90,1,0,0,0"])"}});
+        QVERIFY(!assembly);
+        QCOMPARE(assembly.error().message, std::string("the control's table has no column for the joint \"B\""));
     }
 
     void what_a_table_cannot_hold()
