@@ -233,7 +233,14 @@ void TableControl::take_states()
                         "add it to the setup's tools");
         }
     }
-    rpm_ = value(TableColumn::Is::spindle, rpm_);
+    const double rpm = value(TableColumn::Is::spindle, rpm_);
+    if (rpm != rpm_) {
+        rpm_ = rpm;
+        if (const std::string refused = speed_refused(machine_, mount_, std::abs(rpm)); !refused.empty()) {
+            log_.report(Severity::error, "spindle-beyond-drive", "", refused,
+                        "write a speed that the drive has, and the feed that goes with it", std::abs(rpm));
+        }
+    }
     coolant_ = record::CoolantState(int(value(TableColumn::Is::coolant, double(coolant_))));
 }
 
@@ -328,12 +335,17 @@ void TableControl::set_state(ReplayMove& move) const
     move.length_increment = controller_.length_increment;
 }
 
+double TableControl::increment_of(const Joint& joint) const
+{
+    return joint.kind == JointKind::rotary ? to_rad(controller_.angle_increment) : controller_.length_increment;
+}
+
 /// What a joint would have to do in a row, beyond the rounding of its two ends.
 void TableControl::check_speed(const ReplayMove& move)
 {
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
         const Joint& joint = machine_.joints[i];
-        const double increment = joint.kind == JointKind::rotary ? to_rad(controller_.angle_increment) : controller_.length_increment;
+        const double increment = increment_of(joint);
         const double way = std::abs(move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]);
         if (way > joint.speed * (move.seconds + 0.5 * controller_.time_increment) * nearly_all + increment) {
             log_.report(Severity::error, "joint-too-fast", joint.id,
@@ -354,7 +366,7 @@ void TableControl::check_ramps(const ReplayMove& move)
     speed_.resize(machine_.joints.size(), 0);
     for (std::size_t i = 0; i < speed_.size(); ++i) {
         const Joint& joint = machine_.joints[i];
-        const double increment = joint.kind == JointKind::rotary ? to_rad(controller_.angle_increment) : controller_.length_increment;
+        const double increment = increment_of(joint);
         const double speed = (move.to[Eigen::Index(i)] - move.from[Eigen::Index(i)]) / move.seconds;
         const double ramp = std::abs(speed - (goes_on ? speed_[i] : 0)) / move.seconds;
         speed_[i] = speed;

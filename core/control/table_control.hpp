@@ -42,6 +42,7 @@ private:
     void come_to_rest();
     void stand(double seconds);
     void set_state(ReplayMove& move) const;
+    [[nodiscard]] double increment_of(const Joint& joint) const;
     void check_speed(const ReplayMove& move);
     void check_ramps(const ReplayMove& move);
     [[nodiscard]] double value(TableColumn::Is is, double otherwise) const;

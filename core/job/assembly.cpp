@@ -4,6 +4,7 @@
 #include "core/base/guarded.hpp"
 #include "core/base/plain_text.hpp"
 #include "core/base/units.hpp"
+#include "core/controller/table_check.hpp"
 #include "core/job/language_check.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/machine/machine_parts.hpp"
@@ -261,13 +262,8 @@ Status settle_table(Assembly& a)
     for (const auto& [letter, id] : a.controller.axes) {
         a.dialect.axes[id] = {letter, 1};
     }
-    for (const TableColumn& column : a.controller.table->columns) {
-        const auto joint = a.machine.find_joint(column.joint);
-        if (column.is == TableColumn::Is::joint && joint && (a.machine.joints[joint->value].kind == JointKind::rotary) != column.angle) {
-            return misfit(column.angle ? fmt::format("the column of {} holds angles, but that joint is linear", column.joint)
-                                       : fmt::format("the column of {} holds lengths, but that joint turns", column.joint),
-                          a.post.controller, "state or leave out its \"turns\"");
-        }
+    if (const Status status = check_columns(*a.controller.table, a.machine); !status) {
+        return misfit(status.error().message, a.post.controller, status.error().cure);
     }
     a.job.work_offset = neutral_register;
     for (Work& work : a.setup.works) {

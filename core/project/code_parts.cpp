@@ -1,6 +1,7 @@
 #include "core/project/code_parts.hpp"
 
 #include "core/base/guarded.hpp"
+#include "core/controller/table_check.hpp"
 #include "core/follow/move_times.hpp"
 #include "core/machine/aligned.hpp"
 #include "core/machine/surface_file.hpp"
@@ -22,6 +23,11 @@ Status check_fit(CodeParts& parts, const CodePartFiles& paths)
 {
     const Machine& machine = parts.assembly.machine;
     const Controller& controller = parts.assembly.controller;
+    if (controller.table) {
+        if (const Status status = check_columns(*controller.table, machine); !status) {
+            return misfit(status.error().message, paths.controller, status.error().cure);
+        }
+    }
     std::string missing;
     std::size_t found = 0;
     for (const auto& [address, id] : controller.axes) {

@@ -61,14 +61,14 @@ void TableWriter::take(const Happening& happening, const Source& source)
             put(table_.remark + " " + happening.text, source);
         }
         return;
-    case Happening::Kind::stop: refuse(happening, happening.optional ? "an optional stop" : "a stop", source); return;
-    case Happening::Kind::wait: refuse(happening, "a wait for another channel", source); return;
-    case Happening::Kind::loop: refuse(happening, "a loop", source); return;
+    case Happening::Kind::stop: refuse(happening.optional ? "an optional stop" : "a stop", source); return;
+    case Happening::Kind::wait: refuse("a wait for another channel", source); return;
+    case Happening::Kind::loop: refuse("a loop", source); return;
     default: return;
     }
 }
 
-void TableWriter::refuse(const Happening& /*happening*/, const char* what, const Source& source)
+void TableWriter::refuse(const char* what, const Source& source)
 {
     Finding finding = Finding::make(Severity::error, "table-text", fmt::format("the path asks for {}, which a table can't hold", what),
                                     "take it out of the path, or write the job for a control that reads words", 0);

@@ -35,7 +35,7 @@ private:
     void put_row(const Readings& at, double seconds, bool cutting, const Source& source);
     void put(const std::string& text, const Source& source);
     [[nodiscard]] std::string number(double value, double step) const;
-    void refuse(const Happening& happening, const char* what, const Source& source);
+    void refuse(const char* what, const Source& source);
 
     const Assembly& assembly_;
     const Table& table_;

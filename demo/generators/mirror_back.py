@@ -54,6 +54,23 @@ def face():
     cl.write("mirror-back-face")
 
 
+def ring(cl, tilt, radius, z, clear, plunge, feed):
+    """A whole turn round a circle with the axis tilted outwards, entered and left along the tool."""
+    steps = 72
+    for k in range(steps + 1):
+        angle = 2 * math.pi * k / steps
+        axis = (math.sin(tilt) * math.cos(angle), math.sin(tilt) * math.sin(angle), math.cos(tilt))
+        point = (radius * math.cos(angle), radius * math.sin(angle), z)
+        if k == 0:
+            cl.rapid(*(p + clear * a for p, a in zip(point, axis)), axis)
+            cl.add(f"FEDRAT/ {plunge:.1f}, MMPM")
+            cl.goto(*point, axis)
+            cl.add(f"FEDRAT/ {feed:.1f}, MMPM")
+        else:
+            cl.goto(*point, axis)
+    cl.rapid(*(p + clear * a for p, a in zip(point, axis)), axis)
+
+
 def rim():
     """Round a circle with the axis tilted 32 degrees outwards; the axis makes a whole turn."""
     cl = ClFile("MIRROR BACK RIM")
@@ -61,21 +78,8 @@ def rim():
     cl.add("LOADTL/ 6")
     cl.add("SPINDL/ 9500, RPM, CLW")
     cl.add("COOLNT/FLOOD")
-    tilt, radius = math.radians(32.0), 84.0
-    steps = 72
-    for level, z in enumerate((6.0, 5.2)):
-        for k in range(steps + 1):
-            angle = 2 * math.pi * k / steps
-            axis = (math.sin(tilt) * math.cos(angle), math.sin(tilt) * math.sin(angle), math.cos(tilt))
-            point = (radius * math.cos(angle), radius * math.sin(angle), z)
-            if k == 0:
-                cl.rapid(*(p + 25.0 * a for p, a in zip(point, axis)), axis)
-                cl.add("FEDRAT/ 300.0, MMPM")
-                cl.goto(*point, axis)
-                cl.add("FEDRAT/ 1200.0, MMPM")
-            else:
-                cl.goto(*point, axis)
-        cl.rapid(*(p + 25.0 * a for p, a in zip(point, axis)), axis)
+    for z in (6.0, 5.2):
+        ring(cl, math.radians(32.0), 84.0, z, 25.0, 300.0, 1200.0)
     cl.write("mirror-back-rim")
 
 
@@ -86,19 +90,7 @@ def dimple():
     cl.add("LOADTL/ 5")
     cl.add("SPINDL/ 8200, RPM, CLW")
     cl.add("COOLNT/FLOOD")
-    tilt, radius, steps = math.radians(12.0), 3.0, 72
-    for k in range(steps + 1):
-        angle = 2 * math.pi * k / steps
-        axis = (math.sin(tilt) * math.cos(angle), math.sin(tilt) * math.sin(angle), math.cos(tilt))
-        point = (radius * math.cos(angle), radius * math.sin(angle), 23.9)
-        if k == 0:
-            cl.rapid(*(p + 20.0 * a for p, a in zip(point, axis)), axis)
-            cl.add("FEDRAT/ 400.0, MMPM")
-            cl.goto(*point, axis)
-            cl.add("FEDRAT/ 1800.0, MMPM")
-        else:
-            cl.goto(*point, axis)
-    cl.rapid(*(p + 20.0 * a for p, a in zip(point, axis)), axis)
+    ring(cl, math.radians(12.0), 3.0, 23.9, 20.0, 400.0, 1800.0)
     cl.write("mirror-back-dimple")
 
 

@@ -3,8 +3,11 @@
 #include "core/base/units.hpp"
 #include "core/compare/report.hpp"
 #include "core/controller/controller.hpp"
+#include "core/controller/table_check.hpp"
 #include "core/follow/code_run.hpp"
+#include "core/io/real_files.hpp"
 #include "core/machine/kinematics.hpp"
+#include "core/project/code_parts.hpp"
 #include "core/replay/replay_run.hpp"
 #include "core/run/block_probe.hpp"
 #include "core/run/post_run.hpp"
@@ -12,10 +15,12 @@
 #include "tests/support/demo.hpp"
 #include "tests/support/test_program.hpp"
 
+#include <QFile>
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QString>
+#include <QTemporaryDir>
 #include <QTest>
 
 #include <fmt/format.h>
@@ -448,6 +453,49 @@ private Q_SLOTS:
                              "10.5000 instead of 10.6000"));
         const auto turned = load_demo(job, {{kelda, R"("joint": "B", "turns": true)", R"("joint": "B")"}});
         QVERIFY(!turned);
+    }
+
+    void a_speed_that_the_drive_does_not_have()
+    {
+        const Assembly a = load_demo(job, {{"machines/tarn-5t.json", R"("bodies": [)",
+                                            R"("spindles": [{"id": "S", "turns": "spindle", "speed": [200, 12000]}], "bodies": [)"}})
+                               .value();
+        const std::string code = code_of(a);
+        QVERIFY2(replay_code(a, code).findings.list().empty(), qPrintable(shown(replay_code(a, code).findings)));
+        const Row row = rows_of(code)[1500];
+        const ReplayReport report = replay_code(a, with_cell(code, row.line, 8, "15000"));
+        QVERIFY2(has_finding(report.findings, "spindle-beyond-drive", row.line), qPrintable(shown(report.findings)));
+    }
+
+    void columns_of_the_wrong_kind() // told as well where a file is read by itself
+    {
+        const Machine machine = load_demo(job).value().machine;
+        const auto columns = [](const char* of_b, const char* of_x) {
+            return read(small_controller(
+                            fmt::format(R"("interval": 1, "columns": [{{"name": "x", "joint": "X"{}}}, {{"name": "b", "joint": "B"{}}}])",
+                                        of_x, of_b),
+                            R"("0,0", "1,0")"))
+                .value()
+                .table.value();
+        };
+        QVERIFY(check_columns(columns(", \"turns\": true", ""), machine));
+        QCOMPARE(check_columns(columns("", ""), machine).error().message,
+                 std::string("the column of B holds lengths, but that joint turns"));
+        QCOMPARE(check_columns(columns(", \"turns\": true", ", \"turns\": true"), machine).error().message,
+                 std::string("the column of X holds angles, but that joint is linear"));
+        const RealFileSystem files;
+        const std::string controller = read_file(demo_folder() + "/controllers/kelda-p.json");
+        std::string flat = controller;
+        const std::string turns = R"("joint": "B", "turns": true)";
+        flat.replace(flat.find(turns), turns.size(), R"("joint": "B")");
+        QTemporaryDir folder;
+        QFile file(folder.filePath("flat.json"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(QByteArray::fromStdString(flat));
+        file.close();
+        const auto parts = open_code_parts(files, {demo_folder() + "/machines/tarn-5t.json", file.fileName().toStdString(), {}});
+        QVERIFY(!parts);
+        QCOMPARE(parts.error().message, std::string("the column of B holds lengths, but that joint turns"));
     }
 
     void parts_of_two_kinds_do_not_fit()
