@@ -122,10 +122,10 @@ void BudgetRule::lever_terms(std::span<const JointIndex> turning, const PoseRun&
 Budget BudgetRule::between(const Budget& at_record, const Motion& motion) const
 {
     Budget out = on_way(at_record, motion.axis_rate);
-    if ((motion.rotary_moves && !motion.tip_on_line) || motion.lines_for_arc) {
+    if ((motion.rotary_moves && !motion.tip_on_line) || motion.lines_for_arc || motion.by_clock) {
         out.tip += task_.job.tolerance.tip;
     }
-    if (motion.rotary_moves) {
+    if (motion.rotary_moves || motion.by_clock) {
         out.axis += task_.job.tolerance.axis;
     }
     const double word = std::sqrt(0.5) * length_increment_; // two words off by half an increment each

@@ -34,9 +34,11 @@ public:
         bool arc_by_radius = false;
         double axis_rate = 0;     ///< rad of axis turn per mm of path
         bool tip_on_line = false; ///< the control itself keeps the tip on its line
+        bool by_clock = false;    ///< it begins and ends where an interval does, and goes past the ends of records
     };
     /// Between records: the same, with the job's tolerance where rotary joints move or lines stand for an arc, with the
-    /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place.
+    /// rounding of centre or radius along an arc, and with the turn of the axis over the uncertainty of the place. Of rows that come by a
+    /// clock it is the budget at records too, but for those where they stand still.
     [[nodiscard]] Budget between(const Budget& at_record, const Motion& motion) const;
     /// At a block's end that is not a record's: the place along the way is free within the tip's budget.
     [[nodiscard]] static Budget on_way(const Budget& at_record, double axis_rate);

@@ -91,6 +91,7 @@ void Comparer::leave_uncovered(const Expected& item)
 
 void Comparer::tool_change(BlockNumber block, std::uint32_t tool)
 {
+    holes_.settle();
     cuts_.pass_tiny(nullptr);
     cuts_.leave_unfinished();
     std::size_t at = place_.next();
@@ -145,6 +146,7 @@ void Comparer::check_added(const char* what, BlockNumber block)
 
 void Comparer::dwell(BlockNumber block, double seconds)
 {
+    holes_.settle();
     if (place_.hole) {
         holes_.dwell(follower_.last_pose().tip, block, seconds);
         return;
@@ -157,7 +159,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
         return;
     }
     check_added("dwell", block);
-    if (std::abs(item->dwell - seconds) > task_.controller.time_increment) {
+    if (std::abs(item->dwell - seconds) > task_.controller.shortest_time()) {
         log_.find(Severity::error, "dwell-differs", "",
                   fmt::format("the program dwells {:.3f} s, the path asks for {:.3f} s", seconds, item->dwell), "correct the time word",
                   item, block);
@@ -168,6 +170,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
 
 void Comparer::stop(BlockNumber block, bool optional)
 {
+    holes_.settle();
     cuts_.pass_tiny(nullptr);
     const Expected* item = place_.current();
     const auto kind = optional ? Expected::Kind::optional_stop : Expected::Kind::stop;
@@ -199,6 +202,7 @@ void Comparer::loop(BlockNumber block, double count)
 
 void Comparer::by_hand(BlockNumber block, std::uint32_t mount, const Readings& readings)
 {
+    holes_.settle();
     cuts_.pass_tiny(nullptr);
     if (place_.nearest.any) {
         links_.miss();
@@ -244,6 +248,7 @@ void Comparer::moved(const Followed& motion)
     if (cuts) {
         cuts_.cut(seen);
     } else {
+        cuts_.rest();
         links_.rapid(seen);
     }
     (void)go_over();
@@ -261,6 +266,7 @@ void Comparer::cuts_moved(const FollowedCuts& cuts)
 
 void Comparer::finish()
 {
+    holes_.settle();
     if (place_.nearest.any) {
         links_.miss();
     }

@@ -11,19 +11,22 @@
 namespace wexilum {
 namespace {
 
-constexpr double close_tip = 0.25;     // mm: a wrong word rather than another motion
-const double close_axis = to_rad(0.5); // rad
 constexpr std::size_t look_ahead_items = 60;
 
 } // namespace
 
 CutCheck::CutCheck(const Task& task, const Follower& follower, const BudgetRule& budget, PathPlace& place, RecordCheck& records,
                    StateCheck& states, LinkCheck& links, CompareLog& log)
-    : PathCheck(log), task_(task), follower_(follower), budget_(budget), place_(place), records_(records), states_(states), links_(links)
+    : PathCheck(log), task_(task), follower_(follower), budget_(budget), place_(place), records_(records), states_(states), links_(links),
+      rows_(task, follower, budget, place, states, log)
 {}
 
 void CutCheck::cut(const SeenMotion& seen)
 {
+    const bool cut_comes = place_.current() != nullptr && place_.current()->kind == Expected::Kind::feed;
+    if (seen.move.by_clock && !cut_comes && rows_.keeps_place(seen)) {
+        return;
+    }
     // A first position without a way of its own may be reached at feed as well.
     if (place_.current() != nullptr && place_.current()->kind == Expected::Kind::rapid && links_.match(seen)) {
         return;
@@ -33,6 +36,12 @@ void CutCheck::cut(const SeenMotion& seen)
     }
     if (place_.current() == nullptr || place_.current()->kind != Expected::Kind::feed) {
         extra(seen);
+        return;
+    }
+    if (seen.move.by_clock) {
+        if (!rows_.cut(seen)) {
+            extra(seen);
+        }
         return;
     }
     const Expected& item = *place_.current();
@@ -85,12 +94,11 @@ void CutCheck::follow(const SeenMotion& seen, const Expected& item, const Landin
 /// One that ends near it, by a wrong word, or belongs to nothing.
 void CutCheck::follow_closely(const SeenMotion& seen, const Expected& item, const Landing& landing)
 {
-    const auto close = [](const Deviation& off) { return off.tip < close_tip && off.axis < close_axis; };
-    if (close(landing.at_end) && landing.covers) {
+    if (is_close(landing.at_end) && landing.covers) {
         sample(seen, item, true);
         records_.reached(seen, item, landing.at_end);
         place_.advance(seen.to);
-    } else if (landing.ahead && close(landing.on_way)) {
+    } else if (landing.ahead && is_close(landing.on_way)) {
         log_.note_between(landing.on_way, seen.budget, item, seen.move.block);
         place_.progress.along = landing.s;
         place_.progress.place = landing.s;
@@ -176,7 +184,7 @@ bool CutCheck::look_ahead(const SeenMotion& seen)
 bool CutCheck::nearly_reached(const SeenMotion& seen)
 {
     // Covered but for its end: the block that stopped short is the wrong one; this move belongs to the next piece.
-    if (place_.progress.along <= 0 || place_.progress.short_of.tip >= close_tip || place_.progress.short_of.axis >= close_axis) {
+    if (place_.progress.along <= 0 || !is_close(place_.progress.short_of)) {
         return false;
     }
     const Expected& item = *place_.current();
@@ -284,6 +292,9 @@ void CutCheck::check_feed(const SeenMotion& seen, const Expected& item, double s
 
 void CutCheck::pass_tiny(const SeenMotion* seen)
 {
+    if (seen == nullptr) {
+        rest();
+    }
     // A piece below the last digit of the words needs no block of its own.
     while (place_.current() != nullptr && place_.current()->kind == Expected::Kind::feed && place_.progress.along == 0) {
         const Expected& item = *place_.current();

@@ -1,6 +1,8 @@
 // Cuts: every feed move of the path in order, nothing beside it, at the right feed.
 #pragma once
 
+#include "core/base/units.hpp"
+#include "core/compare/clocked_cuts.hpp"
 #include "core/compare/link_check.hpp"
 #include "core/compare/state_check.hpp"
 
@@ -13,6 +15,8 @@ public:
              StateCheck& states, LinkCheck& links, CompareLog& log);
 
     void cut(const SeenMotion& seen);
+    /// A motion that is no cut.
+    void rest() { rows_.rest(); }
     /// Pieces below the last digit of the words, which need no block of their own, before a motion; null: before something else.
     void pass_tiny(const SeenMotion* seen);
     /// A cut that has begun and is not gone on with.
@@ -25,6 +29,9 @@ public:
     {
         return place_.progress.along <= 0;
     }
+
+    /// So near to the path a motion is a wrong word of it rather than another motion.
+    [[nodiscard]] static bool is_close(const Deviation& off) { return off.tip < 0.25 && off.axis < to_rad(0.5); }
 
     static constexpr double small_turn = 0.02;     ///< rad: of a motion that needs to be looked at in its middle only
     static constexpr double shortest_timed = 0.01; ///< mm
@@ -73,6 +80,7 @@ private:
     RecordCheck& records_;
     StateCheck& states_;
     LinkCheck& links_;
+    ClockedCuts rows_;
 };
 
 } // namespace wexilum

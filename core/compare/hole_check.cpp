@@ -1,14 +1,34 @@
 #include "core/compare/hole_check.hpp"
 
+#include "core/compare/pace_check.hpp"
+#include "core/motion/way_rules.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace wexilum {
 namespace {
 
 constexpr double at_bottom = 0.05; // mm: nearer to a hole's bottom a dwell is there
+
+/// The longest that rows of a clock may take from standstill to standstill where their feed wants `wanted` s.
+double seconds_by_clock(const Task& task, const ReplayMove& move, double wanted)
+{
+    constexpr double intervals_more = 4;
+    const WayRules rules = clocked_rules(task.machine, task.controller.table->interval, task.job.tolerance, asked_of_joints);
+    double longest = wanted;
+    for (std::size_t j = 0; j < rules.speed.size(); ++j) {
+        const double way = std::abs(move.to[Eigen::Index(j)] - move.from[Eigen::Index(j)]);
+        if (way > 0) {
+            longest =
+                std::max(longest, between_stops(way, std::min(rules.speed[j], way / wanted), rules.acceleration[j], rules.jerk[j]).seconds);
+        }
+    }
+    return longest * (1 + feed_tolerance_percent / 100) + intervals_more * task.controller.table->interval;
+}
 
 double sideways(const Pose& pose, const Pose& hole)
 {
@@ -22,7 +42,51 @@ HoleCheck::HoleCheck(const Task& task, PathPlace& place, RecordCheck& records, S
     : PathCheck(log), task_(task), place_(place), records_(records), states_(states), links_(links)
 {}
 
-bool HoleCheck::take(const SeenMotion& seen)
+bool HoleCheck::take(const SeenMotion& seen) { return seen.move.by_clock ? take_row(seen) : take_motion(seen); }
+
+/// Rows that go straight belong together: what a hole asks of a motion it asks of all of them.
+bool HoleCheck::take_row(const SeenMotion& seen)
+{
+    if (rows_ && !rests_at_retreat(rows_->seen()) && rows_->take(seen)) {
+        return true;
+    }
+    settle();
+    const Expected* item = place_.current();
+    if (!place_.hole && (item == nullptr || item->kind != Expected::Kind::hole)) {
+        return false;
+    }
+    const double beside = 2 * seen.budget.tip;
+    if (seen.move.feed && (sideways(seen.from, item->piece.to) > beside || sideways(seen.to, item->piece.to) > beside)) {
+        return take_motion(seen);
+    }
+    rows_.emplace(task_, seen);
+    return true;
+}
+
+/// Whether rows out of the hole come to their end where the hole is left: what goes on from there is another motion.
+bool HoleCheck::rests_at_retreat(const SeenMotion& rows)
+{
+    const Expected* item = place_.hole ? place_.current() : nullptr;
+    if (item == nullptr) {
+        return false;
+    }
+    const Pose& mouth = item->piece.to;
+    return std::abs(mouth.axis.dot(rows.to.tip - mouth.tip) - item->plan.retreat) <= rows.budget.tip &&
+           mouth.axis.dot(rows.to.tip - rows.from.tip) > rows.budget.tip;
+}
+
+void HoleCheck::settle()
+{
+    if (rows_) {
+        const StraightRows rows = *std::exchange(rows_, std::nullopt);
+        const SeenMotion seen = rows.seen();
+        if (!take_motion(seen) && !seen.move.feed) {
+            links_.rapid(seen);
+        }
+    }
+}
+
+bool HoleCheck::take_motion(const SeenMotion& seen)
 {
     const Expected& item = *place_.current();
     const Pose& mouth = item.piece.to;
@@ -185,7 +249,10 @@ void HoleCheck::check_feed(const SeenMotion& seen, const Expected& item, double 
     if (length <= 0.01 || wanted <= 0 || seen.move.seconds <= 0) {
         return;
     }
-    const double percent = 100 * (wanted / seen.move.seconds - 1);
+    double percent = 100 * (wanted / seen.move.seconds - 1);
+    if (seen.move.by_clock && percent < 0 && seen.move.seconds <= seconds_by_clock(task_, seen.move, wanted)) {
+        percent = 0; // it has to speed up and slow down
+    }
     log_.report().feed_error_percent = std::max(log_.report().feed_error_percent, std::abs(percent));
     if (std::abs(percent) > feed_tolerance_percent + 100 * seen.move.feed_precision + 200 * seen.budget.tip / length) {
         log_.find(Severity::error, "feed-differs", "",
@@ -239,7 +306,7 @@ void HoleCheck::leave(const SeenMotion& seen, const Expected& item)
     } else {
         ++log_.report().compared;
     }
-    if (place_.hole->complete && std::abs(place_.hole->dwell - item.plan.dwell) > task_.controller.time_increment) {
+    if (place_.hole->complete && std::abs(place_.hole->dwell - item.plan.dwell) > task_.controller.shortest_time()) {
         log_.find(Severity::error, "dwell-differs", "",
                   fmt::format("the hole dwells {:.3f} s, the path asks for {:.3f} s", place_.hole->dwell, item.plan.dwell),
                   "correct the time word", &item, seen.move.block);

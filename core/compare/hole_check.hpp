@@ -3,6 +3,9 @@
 
 #include "core/compare/link_check.hpp"
 #include "core/compare/state_check.hpp"
+#include "core/compare/straight_rows.hpp"
+
+#include <optional>
 
 namespace wexilum {
 
@@ -13,6 +16,8 @@ public:
 
     /// A motion while a hole is being drilled or waited for; false where it does not belong to the hole. Precondition: one of the two.
     bool take(const SeenMotion& seen);
+    /// Looks at rows of a clock that waited for others to go on with them: nothing does.
+    void settle();
     /// A dwell while a hole is being drilled; `tip`: where the tool is. Precondition: a hole is being drilled.
     void dwell(const Vec3& tip, BlockNumber block, double seconds);
 
@@ -20,6 +25,9 @@ public:
     [[nodiscard]] bool leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& /*state*/) const override { return !place_.hole; }
 
 private:
+    bool take_row(const SeenMotion& seen);
+    [[nodiscard]] bool rests_at_retreat(const SeenMotion& rows);
+    bool take_motion(const SeenMotion& seen);
     bool come_near(const SeenMotion& seen, const Expected& item);
     [[nodiscard]] bool comes_from_afar(const SeenMotion& seen, const Expected& item) const;
     void check_level(const SeenMotion& seen, const Expected& item, double height);
@@ -36,6 +44,7 @@ private:
     RecordCheck& records_;
     StateCheck& states_;
     LinkCheck& links_;
+    std::optional<StraightRows> rows_; ///< that wait for others
 };
 
 } // namespace wexilum

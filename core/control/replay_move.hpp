@@ -32,6 +32,7 @@ struct ReplayMove {
     double asked = 0;                           ///< s that its feed word alone says; 0 in rapid
     double feed_precision = 0;                  ///< half the last digit of the feed word over its value
     bool at_joint_limit = false;                ///< a joint, not the feed word, says how long it takes
+    bool by_clock = false;                      ///< it is one of many by which the control follows a way: docs/budget.md
     bool at_feed_limit = false;                 ///< the feed word is the most that the control takes
     bool from_known = true;                     ///< the program itself has brought every joint where it starts
     bool to_machine_position = false;           ///< went by absolute machine coordinates

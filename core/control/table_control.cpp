@@ -18,6 +18,7 @@ namespace {
 
 constexpr double largest_value = 1e7;
 constexpr double nearly_all = 1 + 1e-6; // of what a joint can
+constexpr double most_creeping = 3.5;   // intervals: a longer stand is a dwell
 
 std::string_view trimmed(std::string_view text)
 {
@@ -259,7 +260,10 @@ void TableControl::go(const Readings& to, double seconds)
         placed_ = true;
         return;
     }
+    // Where a joint goes less than its increment in an interval, a row may be the one before it: the way to the next takes the time of
+    // both.
     stand(0);
+    const double waited = std::exchange(stands_, 0);
     ReplayMove move;
     move.block = line_;
     move.from = now_;
@@ -267,6 +271,7 @@ void TableControl::go(const Readings& to, double seconds)
     move.from_known = placed_ || !from_unknown_;
     move.feed = placed_ && value(TableColumn::Is::cutting, 1) != 0;
     move.rapid_straight = true;
+    move.by_clock = table_.interval > 0;
     set_state(move);
     double least = 0;
     for (std::size_t i = 0; i < machine_.joints.size(); ++i) {
@@ -279,6 +284,7 @@ void TableControl::go(const Readings& to, double seconds)
     } else if (placed_) {
         check_speed(move);
         check_ramps(move);
+        move.seconds += waited;
     }
     if (move.feed) {
         move.asked = move.seconds;
@@ -313,11 +319,11 @@ void TableControl::come_to_rest()
     }
 }
 
-/// Tells the time that rows have stood.
+/// Tells the time that rows have stood, unless the joints may as well have crept.
 void TableControl::stand(double seconds)
 {
     stands_ += seconds;
-    if (stands_ > 0) {
+    if (stands_ > most_creeping * table_.interval) {
         log_.happens(Happening::Kind::dwell).seconds = std::exchange(stands_, 0);
     }
 }

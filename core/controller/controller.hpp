@@ -87,7 +87,9 @@ struct Controller : Addresses {
     double inverse_time_increment = 0.001; ///< 1/min
     double revolution_feed_increment = 0.001;
     double speed_increment = 1;
-    double time_increment = 0.001;          ///< s
+    double time_increment = 0.001; ///< s
+    /// s: the finest that a program can say of time: where rows come by a clock, one of them.
+    [[nodiscard]] double shortest_time() const { return table && table->interval > time_increment ? table->interval : time_increment; }
     double direction_increment = 1e-6;      ///< of a tilted plane's angles (deg) and vectors
     bool bare_number_is_increments = false; ///< a number without decimal point counts increments
     int most_digits = 9;

@@ -138,7 +138,11 @@ private:
         };
         increment("length", length_, table_.units.length);
         increment("angle", angle_, to_deg(table_.units.angle));
-        increment("time", time_, 1);
+        if (!(table_.interval > 0)) {
+            increment("time", time_, 1);
+        } else {
+            fields.number("time", time_, {1e-9, 1});
+        }
         fields.finish();
     }
 

@@ -25,6 +25,22 @@ Error misfit(std::string message, const std::string& file, std::string cure)
 
 } // namespace
 
+namespace {
+
+constexpr double share_of_lines = 0.5; // of the job's tolerance, where rows come by a clock
+constexpr double share_of_rows = 0.4;
+
+Tolerance part_of(const Tolerance& tolerance, double share) { return {tolerance.tip * share, tolerance.axis * share}; }
+
+} // namespace
+
+Tolerance Assembly::line_tolerance() const
+{
+    return controller.table && controller.table->interval > 0 ? part_of(job.tolerance, share_of_lines) : job.tolerance;
+}
+
+Tolerance Assembly::row_tolerance() const { return part_of(job.tolerance, share_of_rows); }
+
 FrameKind Assembly::frame_of(std::size_t operation, bool turns) const
 {
     const JobOperation* stated = operation < job.operations.size() ? &job.operations[operation] : nullptr;
@@ -253,10 +269,6 @@ Status settle_table(Assembly& a)
     }
     if (!a.controller.table) {
         return {};
-    }
-    if (a.controller.table->interval > 0) {
-        return misfit("the control's rows come by a clock: such tables are read, and can't be written yet", a.post.controller,
-                      "state a column that is \"seconds\" or \"time\" in place of the \"interval\"");
     }
     a.dialect.axes.clear();
     for (const auto& [letter, id] : a.controller.axes) {

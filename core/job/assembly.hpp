@@ -57,6 +57,10 @@ struct Assembly : Task {
     RuleOptions options;   ///< the post's, as the job sets them
     std::string date;      ///< of the run, YYYY-MM-DD; may be empty
 
+    /// How far the lines that are written may be from the path. Where rows come by a clock, what they leave of those lines comes on top.
+    [[nodiscard]] Tolerance line_tolerance() const;
+    /// The latter.
+    [[nodiscard]] Tolerance row_tolerance() const;
     /// The coordinates in which an operation is written, by its number from 0; `turns`: its cuts turn the tool.
     [[nodiscard]] FrameKind frame_of(std::size_t operation, bool turns) const;
 };

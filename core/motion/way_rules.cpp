@@ -6,7 +6,9 @@
 namespace wexilum {
 namespace {
 
-constexpr double at_once = 1e-3; // s: in which a joint that states no acceleration has its speed
+constexpr double share_of_ramps = 0.7;        // of a joint's acceleration where positions come by a clock; the rest is for corners
+constexpr std::size_t pieces_looked_at = 500; // of such a way
+constexpr double at_once = 1e-3;              // s: in which a joint that states no acceleration has its speed
 
 } // namespace
 
@@ -27,6 +29,29 @@ WayRules way_rules(const Machine& machine, const Timing& timing)
     }
     out.look_ahead = timing.look_ahead;
     out.block_time = timing.block_time;
+    return out;
+}
+
+WayRules clocked_rules(const Machine& machine, double interval, const Tolerance& off, double share)
+{
+    Timing timing;
+    timing.ramps = Timing::Ramps::jerk;
+    WayRules out = way_rules(machine, timing);
+    for (std::size_t i = 0; i < out.speed.size(); ++i) {
+        out.jump[i] = share * (1 - share_of_ramps) * out.acceleration[i] * interval;
+        out.acceleration[i] *= share * share_of_ramps;
+        out.jerk[i] *= share;
+    }
+    out.smoothing = 0;
+    for (std::size_t i = 0; i < out.speed.size(); ++i) {
+        out.smoothing = std::max(out.smoothing, out.jerk[i] > 0 ? out.acceleration[i] / out.jerk[i] : 0);
+    }
+    out.look_ahead = pieces_looked_at;
+    out.block_time = 0;
+    out.tip_jump = 4 * off.tip / interval;
+    out.tip_bend = 2 * out.tip_jump / interval;
+    out.axis_jump = 4 * off.axis / interval;
+    out.axis_bend = 2 * out.axis_jump / interval;
     return out;
 }
 

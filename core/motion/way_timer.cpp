@@ -1,6 +1,7 @@
 #include "core/motion/way_timer.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <utility>
 
@@ -10,6 +11,35 @@ namespace {
 constexpr double unlimited = WayPlan::unlimited_speed;
 constexpr double bend = 1e-6; // of a joint's share: less is no corner
 constexpr std::size_t least_kept = 1024;
+
+/// What the tool does at a corner, for each unit of speed along the way.
+struct ToolTurn {
+    std::array<double, 6> jump{};
+    std::array<double, 6> turn{};
+
+    /// What a joint adds to it. `tool`: how it moves the tool.
+    void take(const double* tool, double jumps, double turns)
+    {
+        for (std::size_t i = 0; i < 6; ++i) {
+            jump[i] += tool[i] * jumps;
+            turn[i] += tool[i] * turns;
+        }
+    }
+    [[nodiscard]] static double tip(const std::array<double, 6>& of) { return std::hypot(of[0], of[1], of[2]); }
+    [[nodiscard]] static double axis(const std::array<double, 6>& of) { return std::hypot(of[3], of[4], of[5]); }
+    /// The square of the speed in the curve, and the speed at the corner; `lengths`: of the two pieces that meet.
+    [[nodiscard]] double limit(const WayRules& rules, double lengths, double curve, double& corner) const
+    {
+        const double tip_jumps = tip(jump);
+        const double axis_jumps = axis(jump);
+        const double tip_turns = tip(turn);
+        const double axis_turns = axis(turn);
+        corner = tip_jumps * corner > rules.tip_jump ? rules.tip_jump / tip_jumps : corner;
+        corner = axis_jumps * corner > rules.axis_jump ? rules.axis_jump / axis_jumps : corner;
+        curve = 2 * tip_turns * curve > rules.tip_bend * lengths ? rules.tip_bend * lengths / (2 * tip_turns) : curve;
+        return 2 * axis_turns * curve > rules.axis_bend * lengths ? rules.axis_bend * lengths / (2 * axis_turns) : curve;
+    }
+};
 
 } // namespace
 
@@ -82,6 +112,7 @@ void WayTimer::meet(WayPlan::Piece& piece, const WayPiece& given)
     const double out_scale = given.out_of != nullptr ? scale_of(out_of) : scale;
     const bool goes_on = length_before_ > 0;
     double curve = unlimited; // its square
+    ToolTurn tool;
     for (std::size_t j = 0; j < joints_; ++j) {
         const double mean = given.way[j] * scale;
         if (goes_on) {
@@ -92,6 +123,9 @@ void WayTimer::meet(WayPlan::Piece& piece, const WayPiece& given)
                 piece.curve_joint = std::uint8_t(j);
             }
             const double jumps = std::abs(into[j] * into_scale - before_[j]);
+            if (given.tool != nullptr) {
+                tool.take(given.tool + 6 * j, into[j] * into_scale - before_[j], mean - mean_before_[j]);
+            }
             if (!given.smooth && jumps > bend * rules_.acceleration[j] && jumps * piece.corner > rules_.jump[j]) {
                 piece.corner = rules_.jump[j] / jumps;
                 piece.corner_joint = std::uint8_t(j);
@@ -100,6 +134,7 @@ void WayTimer::meet(WayPlan::Piece& piece, const WayPiece& given)
         mean_before_[j] = mean;
         arrives_[j] = out_of[j] * out_scale;
     }
+    curve = goes_on && given.tool != nullptr ? tool.limit(rules_, length_before_ + piece.length, curve, piece.corner) : curve;
     std::swap(before_, arrives_);
     piece.curve = curve < unlimited ? std::sqrt(curve) : unlimited;
     length_before_ = piece.length;

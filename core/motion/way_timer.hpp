@@ -19,6 +19,8 @@ struct WayPiece {
     double asked = 0;               ///< s that its feed asks for; 0: as fast as the joints can
     const double* into = nullptr;   ///< where it is bent: how the joints set off (any length), for the corner there; null: as `way`
     const double* out_of = nullptr; ///< how they arrive
+    const double* tool = nullptr;   ///< how the tool moves for each unit of each joint, as Kinematics::jacobian() has it; null:
+                                    ///< WayRules::tip_jump and those below it are not asked
     bool smooth = false;            ///< it goes on from the piece before as a curve does
     bool block = true;              ///< it begins a block
 };

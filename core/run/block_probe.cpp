@@ -89,6 +89,7 @@ Result<BlockTrace> trace_block(const Assembly& a, RecordSource& records, Scratch
             FindingList ignored;
             TableWriter table(a, sink, ignored, passes.pass()->files);
             status = passes.write(table, nullptr);
+            table.finish();
             probe.words.line = table.line_of(block);
         }
         status = status ? passes.write(sink, &probe) : status;

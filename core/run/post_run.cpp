@@ -329,6 +329,14 @@ void count_by_rows(RunSummary& run, const TableWriter& table)
     for (std::uint32_t& line : run.operation_lines) {
         line = table.row_of(line);
     }
+    FindingList findings;
+    for (Finding finding : run.findings.list()) {
+        for (std::uint32_t* line : {&finding.code.line, &finding.last_code_line, &finding.worst_code.line}) {
+            *line = *line > 0 ? table.row_of(*line) : 0;
+        }
+        findings.add(std::move(finding));
+    }
+    run.findings = std::move(findings);
 }
 
 } // namespace

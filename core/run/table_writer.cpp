@@ -1,14 +1,22 @@
 #include "core/run/table_writer.hpp"
 
 #include "core/base/units.hpp"
+#include "core/control/block_words.hpp"
 #include "core/job/assembly.hpp"
+#include "core/motion/way_rules.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace wexilum {
+namespace {
+
+constexpr double share_of_joints = 0.95; // of what they can, where rows come by a clock
+
+} // namespace
 
 TableWriter::TableWriter(const Assembly& assembly, CodeSink& rows, FindingList& findings, const std::vector<std::string>& files)
     : assembly_(assembly), table_(*assembly.controller.table), out_(rows), findings_(findings), files_(files), machine_(assembly.machine),
@@ -16,13 +24,23 @@ TableWriter::TableWriter(const Assembly& assembly, CodeSink& rows, FindingList& 
                                             control_memory(assembly.machine, assembly.setup), {"", false, 1, false}, lines_, of_control_),
       stand_(assembly.machine.home())
 {
+    if (table_.interval > 0) {
+        const double pace = assembly.dialect.table->pace;
+        WayRules rules = clocked_rules(assembly.machine, table_.interval, assembly.row_tolerance(), share_of_joints);
+        for (std::size_t i = 0; i < rules.speed.size(); ++i) { // a pace that is not the joints' own leaves out of account what they can
+            rules.speed[i] *= pace;
+            rules.acceleration[i] *= pace * pace;
+            rules.jump[i] *= pace * pace;
+        }
+        clock_.emplace(std::move(rules), table_.interval, [this](const Readings& at, std::size_t piece) { take_clocked(at, piece); });
+    }
     put(table_.head(), no_source);
     put_row(stand_, 0, false, no_source);
 }
 
 void TableWriter::line(std::string_view text, const Source& source)
 {
-    row_of_line_.push_back(rows_ + 1);
+    row_of_line_.push_back(clock_ ? 0 : rows_ + 1);
     lines_.give(text);
     while (const Happening* happening = control_.step()) {
         take(*happening, source);
@@ -41,30 +59,105 @@ void TableWriter::line(std::string_view text, const Source& source)
 void TableWriter::take(const Happening& happening, const Source& source)
 {
     switch (happening.kind) {
-    case Happening::Kind::motion: {
-        const ReplayMove& move = *happening.move;
-        rpm_ = move.spindle == record::SpindleState::off                 ? 0
-               : move.spindle == record::SpindleState::counter_clockwise ? -move.spindle_rpm
-                                                                         : move.spindle_rpm;
-        coolant_ = move.coolant;
-        if ((move.to - stand_).cwiseAbs().maxCoeff() < 1e-12) { // a word that leads nowhere
-            return;
-        }
-        stand_ = move.to;
-        put_row(stand_, move.seconds / assembly_.dialect.table->pace, move.feed, source);
+    case Happening::Kind::motion: move(*happening.move, source); return;
+    case Happening::Kind::dwell: dwell(happening.seconds, source); return;
+    case Happening::Kind::tool_change:
+        end_way();
+        tool_ = happening.tool;
         return;
-    }
-    case Happening::Kind::dwell: put_row(stand_, happening.seconds, false, source); return;
-    case Happening::Kind::tool_change: tool_ = happening.tool; return;
-    case Happening::Kind::message:
-        if (!table_.json && !table_.remark.empty()) {
-            put(table_.remark + " " + happening.text, source);
-        }
-        return;
+    case Happening::Kind::message: message(happening.text, source); return;
     case Happening::Kind::stop: refuse(happening.optional ? "an optional stop" : "a stop", source); return;
     case Happening::Kind::wait: refuse("a wait for another channel", source); return;
     case Happening::Kind::loop: refuse("a loop", source); return;
     default: return;
+    }
+}
+
+void TableWriter::move(const ReplayMove& move, const Source& source)
+{
+    const double rpm = move.spindle == record::SpindleState::off                 ? 0
+                       : move.spindle == record::SpindleState::counter_clockwise ? -move.spindle_rpm
+                                                                                 : move.spindle_rpm;
+    if (rpm != rpm_ || coolant_ != move.coolant || cutting_ != move.feed || !move.feed) {
+        end_way();
+    }
+    rpm_ = rpm;
+    coolant_ = move.coolant;
+    cutting_ = move.feed;
+    if ((move.to - stand_).cwiseAbs().maxCoeff() < no_motion) { // a word that leads nowhere
+        return;
+    }
+    const double seconds = move.seconds / assembly_.dialect.table->pace;
+    if (clock_) {
+        go_by_clock(move, move.feed ? seconds : 0, source);
+    } else {
+        put_row(move.to, seconds, move.feed, source);
+    }
+    stand_ = move.to;
+}
+
+void TableWriter::go_by_clock(const ReplayMove& move, double asked, const Source& source)
+{
+    ClockedWay::Piece piece{stand_, move.to, asked, chain(move.mount).jacobian(move.to, move.tool_length)};
+    clocked_.push_back({row_of_line_.size(), source, std::exchange(remarks_, {})});
+    clock_->add(std::move(piece));
+}
+
+/// From a tool mount to what holds the first work: how joints move the tool against another one differs in direction alone, or not at all.
+const Kinematics& TableWriter::chain(std::uint32_t mount)
+{
+    const auto found = chains_.find(mount);
+    if (found != chains_.end()) {
+        return found->second;
+    }
+    const auto held = holding(assembly_.machine, assembly_.setup, 0);
+    const Mount& work = held ? *held : *assembly_.machine.first_mount(MountKind::work);
+    return chains_.emplace(mount, Kinematics::make(assembly_.machine, {mount, {}}, work)).first->second;
+}
+
+void TableWriter::take_clocked(const Readings& at, std::size_t piece)
+{
+    for (; first_clocked_ < piece; ++first_clocked_) { // shorter than an interval
+        clocked_[1].remarks.insert(clocked_[1].remarks.begin(), clocked_.front().remarks.begin(), clocked_.front().remarks.end());
+        clocked_.pop_front();
+    }
+    Clocked& here = clocked_.front();
+    for (const std::string& remark : std::exchange(here.remarks, {})) {
+        put(remark, here.source);
+    }
+    std::uint32_t& row = row_of_line_[here.line - 1];
+    row = row == 0 ? rows_ + 1 : row;
+    put_row(at, table_.interval, cutting_, here.source);
+}
+
+/// The joints come to a stop where they are sent to.
+void TableWriter::end_way()
+{
+    if (clock_) {
+        clock_->stop();
+        clocked_.clear();
+        first_clocked_ = clock_->count();
+    }
+}
+
+void TableWriter::dwell(double seconds, const Source& source)
+{
+    end_way();
+    const int rows = clock_ ? int(std::ceil(seconds / table_.interval - 1e-9)) : 1;
+    for (int i = 0; i < rows; ++i) {
+        put_row(stand_, clock_ ? table_.interval : seconds, false, source);
+    }
+}
+
+void TableWriter::message(const std::string& text, const Source& source)
+{
+    if (table_.json || table_.remark.empty()) {
+        return;
+    }
+    if (clock_) {
+        remarks_.push_back(table_.remark + " " + text);
+    } else {
+        put(table_.remark + " " + text, source);
     }
 }
 
@@ -129,6 +222,15 @@ void TableWriter::put(const std::string& text, const Source& source)
 
 void TableWriter::finish()
 {
+    end_way();
+    for (const std::string& remark : std::exchange(remarks_, {})) {
+        put(remark, no_source);
+    }
+    std::uint32_t next = rows_ + 1;
+    for (std::size_t i = row_of_line_.size(); i-- > 0;) { // a line without a row begins with the one behind it
+        next = row_of_line_[i] == 0 ? next : row_of_line_[i];
+        row_of_line_[i] = next;
+    }
     if (!open_.empty()) {
         put(open_, open_source_);
     }

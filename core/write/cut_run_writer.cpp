@@ -152,7 +152,7 @@ void CutRunWriter::find_rest(const CutsAlong& cuts, std::size_t first, std::size
         lever[i] = at;
         at += ahead_.length[i];
     }
-    const Tolerance tolerance = assembly_.job.tolerance;
+    const Tolerance tolerance = assembly_.line_tolerance();
     for (std::size_t i = first; i < end; ++i) {
         const Deviation bound = deviation_bound(turned[i], ahead_.length[i], lever[i], Interpolation::joints);
         const double over = std::max(bound.tip - tolerance.tip, bound.axis - tolerance.axis);

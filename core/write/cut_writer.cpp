@@ -59,13 +59,14 @@ bool CutWriter::is_one_block(const PathPiece& piece, const SheetWay& way)
     const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
     const double lever = parts_.lever.at(place_.solver(), piece.from.tip, place_.tool_length);
     const Deviation bound = deviation_bound(turns, piece.length(), lever, lines_.interpolation());
-    return bound.tip <= assembly_.job.tolerance.tip && bound.axis <= assembly_.job.tolerance.axis;
+    const Tolerance tolerance = assembly_.line_tolerance();
+    return bound.tip <= tolerance.tip && bound.axis <= tolerance.axis;
 }
 
 void CutWriter::feed_in_parts(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed)
 {
     const double length = piece.length();
-    subdivide(place_.solver(), piece, way.branch, way.from, way.to, place_.tool_length, assembly_.job.tolerance, lines_.interpolation(),
+    subdivide(place_.solver(), piece, way.branch, way.from, way.to, place_.tool_length, assembly_.line_tolerance(), lines_.interpolation(),
               parts_);
     if (parts_.capped) {
         log_.report(Severity::error, "too-many-blocks", "",
@@ -119,7 +120,7 @@ void CutWriter::turn_standing(const Pose& pose, const Turns& from_planned, const
     const double lever = std::min(place_.solver().lever_bound(pose.tip, place_.tool_length), 1e5);
     // Chords of a circle about the axis, with room for rounding; none where the control itself keeps the tip in its place.
     const bool kept = place_.frame.kind() == FrameKind::tool_centre_point;
-    const double wanted = kept ? 1 : std::ceil(turn * std::sqrt(lever / (4 * assembly_.job.tolerance.tip)));
+    const double wanted = kept ? 1 : std::ceil(turn * std::sqrt(lever / (4 * assembly_.line_tolerance().tip)));
     const int parts = std::max(int(std::clamp(wanted, 1.0, double(most_points))), circles_.blocks_between(from, to));
     for (int i = 1; i <= parts; ++i) {
         const double u = double(i) / parts;

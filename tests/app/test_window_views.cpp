@@ -146,7 +146,7 @@ void TestWindowViews::the_part_is_moved()
 
 void TestWindowViews::a_program_that_is_a_table()
 {
-    Desk desk(QStringLiteral("mirror-back-table"));
+    Desk desk(QStringLiteral("mirror-back-rows"));
     const auto& results = desk.window().workspace().results();
     QVERIFY(results && results->replayed && results->replayed->proven());
     desk.click_station(Station::code);

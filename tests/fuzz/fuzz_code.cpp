@@ -36,8 +36,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
 {
     static const Assembly joints = load("mirror-back-face", "5");
     static const Assembly frames = load("focuser-hub", "41");
-    static const Assembly table = load("mirror-back-table", "5");
-    const Assembly& assembly = size / 2 % 3 == 0 ? joints : size / 2 % 3 == 1 ? frames : table;
+    static const Assembly table = load("mirror-back-rows", "5");
+    static const Assembly clocked = load("mirror-back-table", "5");
+    const Assembly* const assemblies[] = {&joints, &frames, &table, &clocked};
+    const Assembly& assembly = *assemblies[size / 2 % std::size(assemblies)];
     const std::string_view text(reinterpret_cast<const char*>(data), size);
     const ReplayReport report = replay(assembly, {{"x.nc", text}}, size % 2 == 1);
     for (const Finding& finding : report.findings.list()) {

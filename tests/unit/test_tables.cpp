@@ -13,6 +13,7 @@
 #include "core/run/post_run.hpp"
 #include "core/toolpath/memory_records.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/tables.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QFile>
@@ -35,55 +36,9 @@ namespace test_tables {
 
 namespace {
 
-constexpr const char* job = "mirror-back-table";
+constexpr const char* job = "mirror-back-rows";
 const std::string kelda = "controllers/kelda-p.json";
 const std::string kelda_dialect = "dialects/kelda-p.json";
-
-struct Row {
-    std::uint32_t line = 0; ///< of the program, from 1
-    std::vector<double> cells;
-};
-
-/// The rows of a table, read without the code under test. Columns: s x y z b c cut tool rpm cool.
-std::vector<Row> rows_of(const std::string& code)
-{
-    std::vector<Row> out;
-    std::uint32_t line = 0;
-    for (const QString& text : QString::fromStdString(code).split('\n')) {
-        ++line;
-        if (text.isEmpty() || text.startsWith('#') || text.startsWith('s')) {
-            continue;
-        }
-        Row& row = out.emplace_back();
-        row.line = line;
-        for (const QString& cell : text.split(',')) {
-            bool ok = false;
-            row.cells.push_back(cell.toDouble(&ok));
-            if (!ok) {
-                qFatal("%s", qPrintable(text));
-            }
-        }
-    }
-    return out;
-}
-
-std::string with_line(const std::string& code, std::uint32_t line, const std::string& text)
-{
-    std::vector<std::string> lines = wexilum::test::lines_of(code);
-    lines[line - 1] = text;
-    if (text.empty()) {
-        lines.erase(lines.begin() + (line - 1));
-    }
-    return joined(lines);
-}
-
-/// A line with one of its cells written anew.
-std::string with_cell(const std::string& code, std::uint32_t line, int cell, const QString& value)
-{
-    QStringList cells = QString::fromStdString(wexilum::test::lines_of(code)[line - 1]).split(',');
-    cells[cell] = value;
-    return with_line(code, line, cells.join(',').toStdString());
-}
 
 /// Rows for a machine of the demo by a control with these keys in its file's table; X, Y, Z of Tarn 3.
 std::string small_controller(const std::string& table, const std::string& rows = R"("0,0,0", "1,1,2")")
@@ -500,7 +455,7 @@ private Q_SLOTS:
 
     void parts_of_two_kinds_do_not_fit()
     {
-        const auto words = load_demo(job, {{"posts/tarn-5t-table.json", kelda_dialect, "dialects/calder-t.json"}});
+        const auto words = load_demo(job, {{"posts/tarn-5t-rows.json", kelda_dialect, "dialects/calder-t.json"}});
         QVERIFY(!words);
         QCOMPARE(words.error().message, std::string("the control reads a table, and the dialect writes words"));
         const auto table = load_demo("mirror-back-face", {{"posts/tarn-5t.json", "dialects/calder-t.json", kelda_dialect}});
