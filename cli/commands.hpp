@@ -50,6 +50,7 @@ struct MachineOptions {
     std::string machine;
     std::string table;
     double tool_length = 0;
+    std::string free; ///< joint that the poses leave free; empty: none
     bool all = false;
     bool json = false;
 };

@@ -6,12 +6,15 @@
 #include "core/base/units.hpp"
 #include "core/io/real_files.hpp"
 #include "core/machine/calibration.hpp"
-#include "core/solve/path_choice.hpp"
+#include "core/solve/ladder.hpp"
+#include "core/solve/mill_solver.hpp"
 #include "core/toolpath/readers/csv_reader.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
+#include <string_view>
 
 namespace wexilum::cli {
 namespace {
@@ -128,7 +131,134 @@ RowOutcome outcome_of(const Machine& machine, const Choice& choice, const Place&
         findings.add(std::move(finding), id, row);
         return {"unreachable", false};
     }
+    if (choice.problem == ChoiceProblem::broken) {
+        finding.kind = "cut-broken";
+        finding.message = "the joints can't go on from the pose before without a jump, whatever the free one reads";
+        finding.cure = "break the cut here, or turn the part";
+        findings.add(std::move(finding), "", row);
+        return {"broken", true};
+    }
     return {choice.outcome == Outcome::degraded ? "degraded" : "solved", true};
+}
+
+/// Of a table of poses.
+struct SolvedRow {
+    std::optional<Readings> readings;
+    const char* status = "solved";
+    std::uint32_t cut_from = 0;   ///< line at which its cut begins
+    std::vector<Readings> others; ///< that reach the pose too, where they are asked for
+    double travel_left = 0;       ///< share
+};
+
+ordered_json solved_json(const Machine& machine, const std::vector<SolvedRow>& solved, bool all)
+{
+    ordered_json out{{"axes", ordered_json::array()},
+                     {"rows", ordered_json::array()},
+                     {"status", ordered_json::array()},
+                     {"cut_from_line", ordered_json::array()},
+                     {"travel_left", ordered_json::array()}};
+    for (const Joint& joint : machine.joints) {
+        out["axes"].push_back(joint.id);
+    }
+    for (const SolvedRow& row : solved) {
+        out["rows"].push_back(row.readings ? row_of(machine, *row.readings) : ordered_json(nullptr));
+        out["status"].push_back(row.status);
+        out["cut_from_line"].push_back(row.cut_from);
+        out["travel_left"].push_back(row.readings ? ordered_json(row.travel_left) : ordered_json(nullptr));
+        if (all) {
+            auto list = ordered_json::array();
+            for (const Readings& other : row.others) {
+                list.push_back(row_of(machine, other));
+            }
+            out["alternatives"].push_back(std::move(list));
+        }
+    }
+    return out;
+}
+
+void print_solved(const Machine& machine, const std::vector<SolvedRow>& solved)
+{
+    const auto text_of = [&](const Readings& readings) {
+        std::string text;
+        for (std::size_t j = 0; j < machine.joints.size(); ++j) {
+            text += fmt::format("{:>14.4f}", shown(machine, j, readings[Eigen::Index(j)]));
+        }
+        return text;
+    };
+    std::string line;
+    for (const Joint& joint : machine.joints) {
+        line += fmt::format("{:>14}", joint.id);
+    }
+    fmt::print("{}\n", line);
+    for (const SolvedRow& row : solved) {
+        std::string none;
+        for (std::size_t j = 0; j < machine.joints.size(); ++j) {
+            none += fmt::format("{:>14}", "-");
+        }
+        fmt::print("{}  {}\n", row.readings ? text_of(*row.readings) : none, row.status);
+        for (const Readings& other : row.others) {
+            fmt::print("{}  alternative\n", text_of(other));
+        }
+    }
+}
+
+/// The choice over a table of poses, with all that is said of its rows.
+std::vector<SolvedRow> solved_rows(const Loaded& loaded, const std::vector<PathTarget>& targets, const PathSolver& solver,
+                                   const WholeChooser& chooser, const MachineOptions& options, FindingList& findings)
+{
+    const Machine& machine = loaded.machine;
+    const auto choices = chooser.choose(targets, machine.home());
+    std::vector<SolvedRow> out;
+    std::size_t cut = 0; // the row that began it
+    for (std::size_t i = 0; i < choices.size(); ++i) {
+        const Choice& choice = choices[i];
+        cut = i == 0 || !targets[i].link ? cut : i;
+        const bool solved = choice.problem == ChoiceProblem::none;
+        std::vector<Candidate> others =
+            solver.candidates(targets[i].pose, options.tool_length, choice.readings.size() > 0 ? choice.readings : machine.home());
+        std::erase_if(others, [&](const Candidate& other) {
+            return solved && (other.readings - choice.readings).cwiseAbs().maxCoeff() < same_readings;
+        });
+        SolvedRow& row = out.emplace_back();
+        row.cut_from = loaded.table.lines[cut];
+        const RowOutcome outcome =
+            outcome_of(machine, choice, {options.table, loaded.table.lines[i], 0}, i, !others.empty(), row.cut_from, findings);
+        row.status = outcome.status;
+        if (outcome.has_row) {
+            row.readings = choice.readings;
+            row.travel_left = travel_left(machine.joints, choice.readings);
+        }
+        for (Candidate& other : others) {
+            row.others.push_back(std::move(other.readings));
+        }
+    }
+    return out;
+}
+
+/// The table solved by the chooser that its machine needs.
+Result<std::vector<SolvedRow>> solved_table(const Loaded& loaded, const std::vector<PathTarget>& targets, const MachineOptions& options,
+                                            FindingList& findings)
+{
+    const Machine& machine = loaded.machine;
+    const auto free = options.free.empty() ? std::nullopt : machine.find_joint(options.free);
+    if (!free && !options.free.empty()) {
+        return Error{ErrorKind::value,
+                     fmt::format("the machine has no joint \"{}\" to be left free", options.free.substr(0, 40)),
+                     {},
+                     "name one of its rotary joints"};
+    }
+    if (machine.first_mount(MountKind::tool) == nullptr || machine.first_mount(MountKind::work) == nullptr) {
+        return Kinematics::make(machine).error();
+    }
+    const auto solver = MillSolver::make(machine, machine.at_rest(), free);
+    if (!solver) {
+        return solver.error();
+    }
+    if (free) {
+        return solved_rows(loaded, targets, *solver, LadderChooser(*solver), options, findings);
+    }
+    const InverseSolver closed = InverseSolver::make(Kinematics::make(machine).value(), true).value();
+    return solved_rows(loaded, targets, *solver, SheetChooser(closed, machine), options, findings);
 }
 
 } // namespace
@@ -140,86 +270,38 @@ int solve_command(const MachineOptions& options)
         return fail(loaded.error(), options.json);
     }
     const Machine& machine = loaded->machine;
-    auto kinematics = Kinematics::make(machine);
-    auto solver = kinematics ? InverseSolver::make(*kinematics, true) : Result<InverseSolver>(kinematics.error());
-    if (!solver) {
-        Error error = solver.error();
-        error.place.file = options.machine;
-        return fail(error, options.json);
-    }
     auto targets = targets_of(loaded->table, options);
     if (!targets) {
         return fail(targets.error(), options.json);
     }
-    const auto choices = choose_path(*solver, machine, *targets, machine.home());
     FindingList findings;
-    auto axes = ordered_json::array();
-    auto rows = ordered_json::array();
-    auto status = ordered_json::array();
-    auto alternatives = ordered_json::array();
-    auto cuts = ordered_json::array();
-    std::size_t cut = 0; // the row that began it
-    bool degraded = false;
-    for (const Joint& joint : machine.joints) {
-        axes.push_back(joint.id);
+    auto solved = solved_table(*loaded, *targets, options, findings);
+    if (!solved) {
+        Error error = solved.error();
+        error.place.file = options.machine;
+        return fail(error, options.json);
     }
-    for (std::size_t i = 0; i < choices.size(); ++i) {
-        cut = i == 0 || !(*targets)[i].link ? cut : i;
-        cuts.push_back(loaded->table.lines[cut]);
-        std::vector<Candidate> others = solver->within_travel((*targets)[i].pose, options.tool_length, choices[i].readings);
-        const bool solved = choices[i].problem == ChoiceProblem::none;
-        std::erase_if(others, [&](const Candidate& other) {
-            return solved && (other.readings - choices[i].readings).cwiseAbs().maxCoeff() < same_readings;
-        });
-        const RowOutcome outcome = outcome_of(machine, choices[i], {options.table, loaded->table.lines[i], 0}, i, !others.empty(),
-                                              loaded->table.lines[cut], findings);
-        degraded = degraded || choices[i].outcome == Outcome::degraded;
-        rows.push_back(outcome.has_row ? row_of(machine, choices[i].readings) : ordered_json(nullptr));
-        status.push_back(outcome.status);
-        if (options.all) {
-            auto list = ordered_json::array();
-            for (const Candidate& candidate : others) {
-                list.push_back(row_of(machine, candidate.readings));
-            }
-            alternatives.push_back(std::move(list));
+    for (SolvedRow& row : *solved) {
+        if (!options.all) {
+            row.others.clear();
         }
     }
     if (options.json) {
-        ordered_json out{{"axes", axes}, {"rows", rows}, {"status", status}, {"cut_from_line", cuts}};
-        if (options.all) {
-            out["alternatives"] = alternatives;
-        }
+        ordered_json out = solved_json(machine, *solved, options.all);
         out["findings"] = findings_json(findings);
         fmt::print("{}\n", json_text(out));
-    } else {
-        std::string line;
-        for (const Joint& joint : machine.joints) {
-            line += fmt::format("{:>14}", joint.id);
-        }
-        fmt::print("{}\n", line);
-        for (std::size_t i = 0; i < choices.size(); ++i) {
-            line.clear();
-            for (std::size_t j = 0; j < machine.joints.size(); ++j) {
-                line += rows[i].is_null() ? fmt::format("{:>14}", "-")
-                                          : fmt::format("{:>14.4f}", shown(machine, j, choices[i].readings[Eigen::Index(j)]));
-            }
-            fmt::print("{}  {}\n", line, status[i].get<std::string>());
-            for (const auto& other : options.all ? alternatives[i] : ordered_json::array()) {
-                std::string text;
-                for (const auto& value : other) {
-                    text += fmt::format("{:>14.4f}", value.get<double>());
-                }
-                fmt::print("{}  alternative\n", text);
-            }
-        }
-        print_findings(findings);
-        fmt::print("a pose whose tool axis is within {:g} deg of the one before goes on with its cut, in which the branch stays\n",
-                   to_deg(fresh_turn));
-        if (degraded) {
-            fmt::print("degraded: within {:.4f} deg of a direction in which a rotary joint does nothing, or at the edge of what can be "
-                       "reached; small changes of the axis turn joints far\n",
-                       to_deg(pole_angle));
-        }
+        return findings.has_errors() ? exit_findings : exit_fine;
+    }
+    print_solved(machine, *solved);
+    print_findings(findings);
+    fmt::print("a pose whose tool axis is within {:g} deg of the one before goes on with its cut, in which the branch stays\n",
+               to_deg(fresh_turn));
+    const bool degraded =
+        std::any_of(solved->begin(), solved->end(), [](const SolvedRow& row) { return row.status == std::string_view("degraded"); });
+    if (degraded) {
+        fmt::print("degraded: within {:.4f} deg of a direction in which a rotary joint does nothing, or at the edge of what can be "
+                   "reached; small changes of the axis turn joints far\n",
+                   to_deg(pole_angle));
     }
     return findings.has_errors() ? exit_findings : exit_fine;
 }

@@ -51,6 +51,9 @@ TableCommands::TableCommands(CLI::App& app)
                      "CSV with the header x,y,z,i,j,k: mm and unit vectors, in the part's frame at the work mount")
         ->required();
     solve_->add_option("--tool-length", solve_given_.tool_length, "Gauge length in mm")->check(length);
+    solve_->add_option("--free", solve_given_.free,
+                       "A rotary joint beyond those that the poses settle: its readings are chosen for the whole table, so that the "
+                       "slowest joints take the least time (default: none)");
     solve_->add_flag("--all", solve_given_.all, "Every branch and turn within travel as well");
     solve_->add_flag("--json", solve_given_.json, "Print one JSON object");
 

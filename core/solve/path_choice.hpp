@@ -35,6 +35,7 @@ enum class ChoiceProblem {
     none,
     unreachable,   ///< no readings bring the tool axis there; `missed_by` rad
     beyond_travel, ///< no sheet stays inside travel from the stretch's beginning to here
+    broken,        ///< inside travel, but no cut leads from the target before to here without a jump of the joints
 };
 
 /// Nearer to a pole than this a target counts as standing in it (CL data with six decimals is off by 0.9e-6 rad).
@@ -216,7 +217,7 @@ private:
 };
 
 struct Choice {
-    Readings readings; ///< where there is a problem: the nearest that could be had
+    Readings readings; ///< where there is a problem: the nearest that could be had, or none
     Outcome outcome = Outcome::solved;
     double residual = 0; ///< rad
     double pole = 10;    ///< rad from the nearest pole
@@ -226,8 +227,30 @@ struct Choice {
     Vec3 nearest_axis = Vec3::UnitZ(); ///< for unreachable, in the work's frame
 };
 
-/// One choice for each target, in order, starting from `start`: the above, kept in memory. Deterministic.
+/// Chooses whole readings for all targets of a path at once. Deterministic.
+class WholeChooser {
+public:
+    virtual ~WholeChooser() = default;
+    /// One choice for each target, in order, starting from `start`; poses in the work mount's frame.
+    [[nodiscard]] virtual std::vector<Choice> choose(const std::vector<PathTarget>& targets, const Readings& start) const = 0;
+};
+
+/// The above, kept in memory.
 [[nodiscard]] std::vector<Choice> choose_path(const InverseSolver& solver, const Machine& machine, const std::vector<PathTarget>& targets,
                                               const Readings& start);
+
+/// The choice over sheets. Both must outlive the chooser.
+class SheetChooser final : public WholeChooser {
+public:
+    SheetChooser(const InverseSolver& solver, const Machine& machine) : solver_(solver), machine_(machine) {}
+    [[nodiscard]] std::vector<Choice> choose(const std::vector<PathTarget>& targets, const Readings& start) const override
+    {
+        return choose_path(solver_, machine_, targets, start);
+    }
+
+private:
+    const InverseSolver& solver_;
+    const Machine& machine_;
+};
 
 } // namespace wexilum

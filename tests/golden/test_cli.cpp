@@ -347,7 +347,8 @@ private Q_SLOTS:
         const Outcome o = run({"solve", "--machine", machine, "--poses", poses, "--tool-length", "100", "--all", "--json"});
         QCOMPARE(o.code, 0);
         const QJsonObject json = o.json();
-        QCOMPARE(keys(json), (QStringList{"alternatives", "axes", "cut_from_line", "findings", "rows", "status"}));
+        QCOMPARE(keys(json), (QStringList{"alternatives", "axes", "cut_from_line", "findings", "rows", "status", "travel_left"}));
+        QVERIFY(std::abs(json["travel_left"].toArray()[0].toDouble() - 25.0 / 115) < 1e-9); // B at 90 of 115 degrees has least
         QCOMPARE(json["axes"].toArray(), (QJsonArray{"X", "Y", "Z", "B", "C"}));
         const QJsonArray first = json["rows"].toArray()[0].toArray();
         const double wanted[] = {20, 5, -400, 90, 0};
@@ -373,6 +374,64 @@ private Q_SLOTS:
                 QVERIFY(std::abs(back.json()["rows"].toArray()[r].toArray()[k].toDouble() - poses_wanted[r][k]) < 1e-9);
             }
         }
+    }
+
+    void solve_chooses_for_a_joint_to_spare()
+    {
+        QTemporaryDir folder;
+        QJsonObject machine = QJsonDocument::fromJson(QByteArray::fromStdString(table_table_json())).object();
+        QJsonArray joints = machine["joints"].toArray();
+        joints.append(QJsonObject{{"id", "A"},
+                                  {"kind", "rotary"},
+                                  {"parent", "Z"},
+                                  {"direction", QJsonArray{1, 0, 0}},
+                                  {"point", QJsonArray{0, 0, 560}},
+                                  {"travel", QJsonArray{-40, 40}},
+                                  {"speed", 6000}});
+        machine["joints"] = joints;
+        QJsonArray mounts = machine["mounts"].toArray();
+        QJsonObject spindle = mounts[1].toObject();
+        spindle["parent"] = "A";
+        mounts[1] = spindle;
+        machine["mounts"] = mounts;
+        QJsonArray witnesses = machine["witnesses"].toArray();
+        for (int i = 0; i < witnesses.size(); ++i) {
+            QJsonObject witness = witnesses[i].toObject();
+            QJsonObject readings = witness["readings"].toObject();
+            readings["A"] = 0;
+            witness["readings"] = readings;
+            witnesses[i] = witness;
+        }
+        machine["witnesses"] = witnesses;
+        const QString file = write(folder, "m.json", QJsonDocument(machine).toJson());
+        const QString poses = write(folder, "p.csv", "x,y,z,i,j,k\n85,5,-85,0.6,0,0.8\n86,5,-85,0.6,0.1,0.7937254\n0,0,0,0,0,-1\n");
+        const Outcome o = run({"solve", "--machine", file, "--poses", poses, "--tool-length", "100", "--free", "A", "--json"});
+        QCOMPARE(o.code, 1);
+        QCOMPARE(o.json()["status"].toArray(), (QJsonArray{"solved", "solved", "unreachable"}));
+        QByteArray axes = "X,Y,Z,B,C,A\n";
+        for (int r = 0; r < 2; ++r) {
+            QStringList cells;
+            for (const auto& value : o.json()["rows"].toArray()[r].toArray()) {
+                cells << QString::number(value.toDouble(), 'g', 17);
+            }
+            axes += cells.join(',').toUtf8() + '\n';
+            QVERIFY(o.json()["travel_left"].toArray()[r].toDouble() > 0);
+        }
+        const Outcome back = run({"pose", "--machine", file, "--axes", write(folder, "a.csv", axes), "--tool-length", "100", "--json"});
+        const double wanted[2][6] = {{85, 5, -85, 0.6, 0, 0.8}, {86, 5, -85, 0.6, 0.1, 0.7937254}};
+        for (int r = 0; r < 2; ++r) {
+            for (int k = 0; k < 6; ++k) {
+                QVERIFY(std::abs(back.json()["rows"].toArray()[r].toArray()[k].toDouble() - wanted[r][k]) < 1e-7);
+            }
+        }
+        const auto refused = [&](const char* joint, const char* message) {
+            const Outcome wrong = run({"solve", "--machine", file, "--poses", poses, "--free", joint});
+            QCOMPARE(wrong.code, 2);
+            QVERIFY2(wrong.err.contains(message), wrong.err.constData());
+        };
+        refused("Q", "the machine has no joint \"Q\" to be left free; name one of its rotary joints");
+        refused("Y", "Y is not a rotary joint of its own between tool and work");
+        QCOMPARE(run({"solve", "--machine", file, "--poses", poses}).code, 2); // none left free: no closed form
     }
 
     void solve_says_what_can_not_be_reached()

@@ -1,0 +1,35 @@
+// The closed form of mills as a PathSolver: none, one or two rotary joints, and one more where it is left free.
+#pragma once
+
+#include "core/solve/path_solver.hpp"
+
+#include <map>
+#include <vector>
+
+namespace wexilum {
+
+class MillSolver final : public PathSolver {
+public:
+    /// `free`: a rotary joint between tool and work that the choice may set at will, with the posture's other joints as they are. An Error
+    /// of kind value where it is none of those, of kind unsupported where the joints that remain have no closed form
+    /// (InverseSolver::make()). The machine must outlive the solver.
+    static Result<MillSolver> make(const Machine& machine, const Posture& posture, std::optional<JointIndex> free);
+
+    [[nodiscard]] const std::vector<Joint>& joints() const override { return machine_->joints; }
+    [[nodiscard]] const std::vector<JointIndex>& free_joints() const override { return free_; }
+    [[nodiscard]] std::vector<Candidate> candidates(const Pose& pose, double tool_length, const Readings& near) const override;
+    [[nodiscard]] std::optional<Candidate> follow(const Pose& pose, double tool_length, const Readings& near) const override;
+    [[nodiscard]] OutOfReach why_not(const Pose& pose, double tool_length, const Readings& near) const override;
+
+private:
+    MillSolver(const Machine& machine, const Posture& posture) : machine_(&machine), posture_(posture) {}
+    [[nodiscard]] Result<InverseSolver> closed_form(double free_reading) const;
+    [[nodiscard]] const InverseSolver& with(const Readings& near) const;
+
+    const Machine* machine_;
+    Posture posture_;
+    std::vector<JointIndex> free_;                 ///< none or one
+    mutable std::map<double, InverseSolver> made_; ///< by the free joint's reading; the last few
+};
+
+} // namespace wexilum
