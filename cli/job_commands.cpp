@@ -94,7 +94,7 @@ void print_replay(const ReplayReport& report, const CodeLines& lines)
 {
     print_measured("at records", report.at_records);
     print_measured("between records", report.between);
-    fmt::print("  {:<16} {:.3f} % at worst\n", "feed", report.feed_error_percent);
+    fmt::print("  {:<16} {:.3f} of {:.3f} % at worst\n", "feed", report.feed_error_percent, report.feed_budget_percent);
     fmt::print("  {:<16} {} records reached, {} uncovered, {} extra\n", "compared", report.compared, report.uncovered, report.extra);
     print_findings(report.findings, lines);
     fmt::print("  {}\n",
@@ -314,6 +314,7 @@ int replay_command(const JobOptions& options)
         fmt::print("{}\n", json_text({{"at_records", measured_json(report.at_records)},
                                       {"between", measured_json(report.between)},
                                       {"feed_error_percent", report.feed_error_percent},
+                                      {"feed_budget_percent", report.feed_budget_percent},
                                       {"uncovered", report.uncovered},
                                       {"extra", report.extra},
                                       {"compared", report.compared},

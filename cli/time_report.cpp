@@ -69,7 +69,9 @@ ordered_json time_json(const ProgramTime& time, const std::vector<std::pair<std:
 void print_time(const ProgramTime& time, const std::vector<std::pair<std::string, std::string>>& operations)
 {
     fmt::print("  takes {}: {}\n", duration(time.all.seconds()), causes_text(time.all));
-    if (!time.ramps) {
+    if (time.rows) {
+        fmt::print("    every motion counts as long as its row says\n");
+    } else if (!time.ramps) {
         fmt::print("    the controller states no ramps: every motion counts as long as its feed says\n");
     }
     for (std::size_t i = 0; i < time.operations.size() && i < operations.size(); ++i) {

@@ -26,7 +26,7 @@ bool ClockedCuts::cut(const SeenMotion& seen)
     const bool on_path = go_on(seen, done);
     if (on_path) {
         check_feed(seen, *first, done);
-        pace_.take(seen, done.silent ? 0 : done.wanted);
+        pace_.take(seen, done.silent ? seen.move.seconds : done.wanted);
     }
     return on_path;
 }
@@ -173,7 +173,7 @@ void ClockedCuts::check_feed(const SeenMotion& seen, const Expected& item, const
         wanted = std::max(wanted, way / task_.machine.joints[i].speed);
     }
     const auto [percent, allowed] = CutCheck::feed_misfit(done.way, wanted, m.seconds, m.feed_precision, seen.budget.tip);
-    log_.report().feed_error_percent = std::max(log_.report().feed_error_percent, percent);
+    log_.report().note_feed(percent, allowed);
     if (percent > allowed) {
         log_.find(Severity::error, "feed-differs", "",
                   fmt::format("the tool moves at {:.1f} mm/min, the path asks for {:.1f} mm/min", done.way / m.seconds * 60,

@@ -281,7 +281,7 @@ void CutCheck::check_feed(const SeenMotion& seen, const Expected& item, double s
         wanted = std::max(wanted, way / task_.machine.joints[i].speed);
     }
     const auto [percent, allowed] = feed_misfit(length, wanted, m.seconds, m.feed_precision, seen.budget.tip);
-    log_.report().feed_error_percent = std::max(log_.report().feed_error_percent, std::abs(percent));
+    log_.report().note_feed(std::abs(percent), allowed);
     if (std::abs(percent) > allowed) {
         log_.find(
             Severity::error, "feed-differs", "",

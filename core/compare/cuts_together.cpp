@@ -250,7 +250,11 @@ void CutsTogether::note(const FollowedCuts& cuts, const ExpectedPath::Cuts& item
     };
     measure(between_, report.between);
     measure(record_, report.at_records);
-    report.feed_error_percent = std::max(report.feed_error_percent, largest(percent_, first, end));
+    if (largest(percent_, first, end) > report.feed_error_percent) {
+        const auto worst = std::size_t(std::max_element(percent_.begin() + first, percent_.begin() + end) - percent_.begin());
+        report.note_feed(percent_[worst],
+                         CutCheck::feed_misfit(length_[worst], 1, 1, run.feed_precision[worst], record_.tip_budget[worst]).allowed);
+    }
     report.compared += end - first;
     Column ratio;
     for (std::size_t i = first; i < end; ++i) {

@@ -253,8 +253,9 @@ void HoleCheck::check_feed(const SeenMotion& seen, const Expected& item, double 
     if (seen.move.by_clock && percent < 0 && seen.move.seconds <= seconds_by_clock(task_, seen.move, wanted)) {
         percent = 0; // it has to speed up and slow down
     }
-    log_.report().feed_error_percent = std::max(log_.report().feed_error_percent, std::abs(percent));
-    if (std::abs(percent) > feed_tolerance_percent + 100 * seen.move.feed_precision + 200 * seen.budget.tip / length) {
+    const double allowed = feed_tolerance_percent + 100 * seen.move.feed_precision + 200 * seen.budget.tip / length;
+    log_.report().note_feed(std::abs(percent), allowed);
+    if (std::abs(percent) > allowed) {
         log_.find(Severity::error, "feed-differs", "",
                   fmt::format("the hole is fed at {:.1f} mm/min, the path asks for {:.1f} mm/min", length / seen.move.seconds * 60,
                               length / wanted * 60),

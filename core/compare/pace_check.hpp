@@ -22,7 +22,7 @@ public:
     /// All must outlive the check.
     PaceCheck(const Task& task, const Follower& follower, CompareLog& log);
 
-    /// A cut, which its feed wants to last so long; 0: it does not say.
+    /// A cut, which its feed wants to last so long.
     void take(const SeenMotion& seen, double wanted);
     /// Nothing goes on from the cut before.
     void rest();

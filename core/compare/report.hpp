@@ -22,6 +22,7 @@ struct ReplayReport {
     Measured at_records;
     Measured between;
     double feed_error_percent = 0;
+    double feed_budget_percent = feed_tolerance_percent; ///< of the motion that has this error
     std::size_t uncovered = 0;
     std::size_t extra = 0;
     std::size_t compared = 0; ///< records of motion that were reached
@@ -29,6 +30,14 @@ struct ReplayReport {
     Place worst_code;
     double worst_ratio = 0;
     FindingList findings;
+
+    void note_feed(double percent, double allowed)
+    {
+        if (percent > feed_error_percent) {
+            feed_error_percent = percent;
+            feed_budget_percent = allowed;
+        }
+    }
 };
 
 } // namespace wexilum

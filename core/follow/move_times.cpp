@@ -56,6 +56,7 @@ MoveTimes::MoveTimes(const Machine& machine, const Controller& controller, Repla
     : machine_(machine), controller_(controller), track_(track), way_(machine.joints.size()), into_(way_), out_of_(way_), speeds_(way_)
 {
     out_.ramps = controller.timing.slows();
+    out_.rows = controller.table.has_value();
     if (out_.ramps) {
         timer_.emplace(way_rules(machine, controller.timing), static_cast<PieceSink&>(*this));
     }

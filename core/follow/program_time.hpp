@@ -41,6 +41,7 @@ struct SpentTime {
 
 struct ProgramTime {
     bool ramps = false; ///< the control says how it speeds up; otherwise nothing is known of that, and motions take what their feeds say
+    bool rows = false;  ///< of a table, which say how long they take
     SpentTime all;
     struct OfTool {
         std::uint32_t tool = 0;

@@ -154,6 +154,9 @@ void TestWindowViews::a_program_that_is_a_table()
     const std::size_t motion = *desk.window().selection().motion();
     const QStringList cells = QString::fromStdString(std::string(results->posted->code.lines().line(2410))).split(QLatin1Char(','));
     QCOMPARE(cells.size(), 10);
+    const auto* names = desk.window().findChild<QWidget*>(QStringLiteral("code columns"));
+    QVERIFY(names->isVisible() && names->height() > 10);
+    QCOMPARE(names->accessibleName(), QStringLiteral("s, x mm, y mm, z mm, b °, c °, cut, tool, rpm, cool"));
     QVERIFY(std::abs(results->replayed->track.readings(motion)[0] - cells[1].toDouble()) < 1e-9);
     QVERIFY(desk.window().selection().record() != Selection::none);
     // A row typed anew in the controller's file: its numbers are coarser, and the rows follow.

@@ -204,7 +204,7 @@ private Q_SLOTS:
             run({"replay", "--project", project(), "--job", "mirror-cell", "--code", code.fileName(), "--from-unknown", "--json"});
         QCOMPARE(back.code, 0);
         const QJsonObject report = back.json();
-        QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_error_percent", "findings", "proven",
+        QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_budget_percent", "feed_error_percent", "findings", "proven",
                                             "uncovered", "worst"}));
         QCOMPARE(keys(report["between"].toObject()), (QStringList{"axis_budget_deg", "axis_deg", "tip_budget_mm", "tip_mm"}));
         QCOMPARE(keys(report["worst"].toObject()), (QStringList{"code", "source"}));

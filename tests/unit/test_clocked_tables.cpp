@@ -14,6 +14,9 @@
 #include "tests/support/tables.hpp"
 #include "tests/support/test_program.hpp"
 
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
 #include <QTest>
 
 #include <algorithm>
@@ -488,6 +491,26 @@ private Q_SLOTS:
             QVERIFY(trace->pose.has_value());
             const Pose at = transformed(a.setup.part().inverse(), kinematics.pose(readings_of(rows[i]), 142.315));
             QVERIFY((trace->pose->tip - at.tip).norm() < 3); // of the record that the row goes to
+        }
+    }
+
+    void rows_as_json()
+    {
+        const Assembly a = load_demo(job, {{kelda, R"("text": "csv")", R"("text": "json")"},
+                                           {kelda, R"(["0,0,0,0,0,0,0,0,0", "0.01,-0.02,-0.015,0.01,-0.02,0,0,0,0"])",
+                                            R"(["[0,0,0,0,0,0,0,0,0],", "[0.01,-0.02,-0.015,0.01,-0.02,0,0,0,0]"])"},
+                                           {kelda, R"(["0,0,0,0,0,0,0,0,0", "0.01,0,0,0,0,1,0,0,0", "0.02,0.01,0,0,0.01,1,0,0,0"])",
+                                            R"(["[0,0,0,0,0,0,0,0,0],", "[0.01,0,0,0,0,1,0,0,0],", "[0.02,0.01,0,0,0.01,1,0,0,0]"])"}})
+                               .value();
+        const std::string code = code_of(a);
+        QVERIFY2(replay_code(a, code).findings.list().empty(), qPrintable(shown(replay_code(a, code).findings)));
+        QJsonParseError wrong;
+        const QJsonArray rows = QJsonDocument::fromJson(QByteArray::fromStdString(code), &wrong).object()["rows"].toArray();
+        QVERIFY2(wrong.error == QJsonParseError::NoError, qPrintable(wrong.errorString()));
+        const std::vector<Row> plain = rows_of(code_of(load_demo(job).value()));
+        QCOMPARE(std::size_t(rows.size()), plain.size());
+        for (const std::size_t i : {std::size_t(0), std::size_t(40000), plain.size() - 1}) {
+            QVERIFY(std::abs(rows[qsizetype(i)].toArray()[0].toDouble() - plain[i].cells[0]) < 1e-9);
         }
     }
 

@@ -6,12 +6,17 @@
 #include "core/run/code_store.hpp"
 
 #include <QAbstractScrollArea>
+#include <QStringList>
 
 #include <functional>
 #include <memory>
 #include <set>
+#include <string>
+#include <vector>
 
 namespace wexilum::app {
+
+class CodeColumns;
 
 class CodeArea final : public QAbstractScrollArea {
     Q_OBJECT
@@ -22,6 +27,8 @@ public:
     /// no words to choose.
     void set_lines(std::shared_ptr<const LineTable> lines, char comment_open, char comment_close);
     [[nodiscard]] const std::shared_ptr<const LineTable>& lines() const { return lines_; }
+    /// Lines are rows of a table: their cells stand in columns, with their names above. No names: they are not. Before set_lines().
+    void set_columns(const QStringList& names, char separator, const std::string& remark);
     /// Shows lines of a program that is still to come in place of those from `first` on, until set_lines(); null: no longer.
     void set_preview(std::uint32_t first, std::shared_ptr<const LineTable> lines);
     /// The lines that stand in the viewport, from 0.
@@ -70,6 +77,10 @@ private:
     [[nodiscard]] int visible_rows() const;
     void paint_row(QPainter& painter, const Layout& l, std::uint32_t line, int top) const;
     void paint_text(QPainter& painter, const Layout& l, std::uint32_t line, std::string_view text, int top) const;
+    void paint_cells(QPainter& painter, int x, const Layout& l, std::string_view text, int top) const;
+    void paint_names(QPainter& painter) const;
+    [[nodiscard]] bool is_remark(std::string_view text) const;
+    void measure_columns();
     void paint_deviation(QPainter& painter, const Layout& l, std::uint32_t line, int top) const;
     void choose(std::uint32_t line, int word, bool extend);
     void set_scroll_range();
@@ -90,6 +101,12 @@ private:
     std::uint32_t anchor_ = Selection::none; ///< other end of what is copied
     int word_ = -1;
     QString empty_;
+    // Of a table:
+    QStringList names_;
+    char separator_ = '\0'; ///< zero: the lines are none
+    std::string remark_;
+    std::vector<int> ends_; ///< characters from a line's beginning to the end of each column
+    CodeColumns* header_;
 };
 
 } // namespace wexilum::app

@@ -30,6 +30,15 @@ QPushButton* toggle(const QString& text, const QString& tip, bool checked)
     return button;
 }
 
+/// A column's name with its unit.
+QString text_of(const TableColumn& column, const Table& table)
+{
+    const bool inch = table.units.length > 2;
+    const bool degrees = table.units.angle < 1;
+    const char* const unit = column.is != TableColumn::Is::joint ? "" : column.angle ? (degrees ? " °" : " rad") : inch ? " in" : " mm";
+    return QString::fromStdString(column.name) + QString::fromUtf8(unit);
+}
+
 } // namespace
 
 CodeView::CodeView(Workspace& workspace, Selection& selection, QWidget* parent)
@@ -200,6 +209,15 @@ void CodeView::renew_lines()
         open = results->assembly().dialect.comment_open;
         close = results->assembly().dialect.comment_close;
     }
+    const auto& table = results ? results->assembly().controller.table : std::nullopt;
+    QStringList columns;
+    if (table) {
+        open = close = '\0'; // no words
+        for (const TableColumn& column : table->columns) {
+            columns << (table->json ? QStringList() : QStringList{text_of(column, *table)});
+        }
+    }
+    area_->set_columns(columns, table ? table->separator : '\0', table ? table->remark : std::string());
     if (showing_loaded()) {
         area_->set_lines(workspace_.compared().loaded()->lines, open, close);
     } else {

@@ -398,7 +398,7 @@ void ReplayView::renew_figures(const ReplayedCode& replayed)
     gauges_[3]->setVisible(rotary);
     gauges_[1]->set_value(to_deg(r.at_records.axis), to_deg(r.at_records.axis_budget), 5);
     gauges_[3]->set_value(to_deg(r.between.axis), to_deg(r.between.axis_budget), 5);
-    gauges_[4]->set_value(r.feed_error_percent, feed_tolerance_percent, 3);
+    gauges_[4]->set_value(r.feed_error_percent, r.feed_budget_percent, 3);
 }
 
 void ReplayView::renew_chart()

@@ -214,7 +214,9 @@ void TimePane::show_time(const JobResults* results, const ReplayedCode* replayed
     const ProgramTime& time = replayed->time;
     total_->setText(tr("%1 on %2").arg(duration_text(time.all.seconds()), QString::fromStdString(results->assembly().machine.name)));
     QStringList details;
-    if (!time.ramps) {
+    if (time.rows) {
+        details.push_back(tr("Every motion counts as long as its row says."));
+    } else if (!time.ramps) {
         details.push_back(tr("The controller states no ramps: every motion counts as long as its feed says."));
     }
     for (const std::size_t part : {1U, 3U}) {
