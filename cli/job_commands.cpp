@@ -90,6 +90,20 @@ void print_measured(const char* name, const Measured& m)
                to_deg(m.axis_budget));
 }
 
+nlohmann::ordered_json report_json(const ReplayReport& report)
+{
+    return {{"at_records", measured_json(report.at_records)},
+            {"between", measured_json(report.between)},
+            {"feed_error_percent", report.feed_error_percent},
+            {"feed_budget_percent", report.feed_budget_percent},
+            {"uncovered", report.uncovered},
+            {"extra", report.extra},
+            {"compared", report.compared},
+            {"proven", !report.findings.has_errors()},
+            {"worst", {{"source", place_json(report.worst_source)}, {"code", place_json(report.worst_code)}}},
+            {"findings", findings_json(report.findings)}};
+}
+
 void print_replay(const ReplayReport& report, const CodeLines& lines)
 {
     print_measured("at records", report.at_records);
@@ -311,16 +325,7 @@ int replay_command(const JobOptions& options)
     replayed->findings.add_errors_of(posting); // a program that would not have been written is not proven
     const ReplayReport& report = *replayed;
     if (options.json) {
-        fmt::print("{}\n", json_text({{"at_records", measured_json(report.at_records)},
-                                      {"between", measured_json(report.between)},
-                                      {"feed_error_percent", report.feed_error_percent},
-                                      {"feed_budget_percent", report.feed_budget_percent},
-                                      {"uncovered", report.uncovered},
-                                      {"extra", report.extra},
-                                      {"compared", report.compared},
-                                      {"proven", !report.findings.has_errors()},
-                                      {"worst", {{"source", place_json(report.worst_source)}, {"code", place_json(report.worst_code)}}},
-                                      {"findings", findings_json(report.findings)}}));
+        fmt::print("{}\n", json_text(report_json(report)));
     } else {
         fmt::print("replay of {} on {}\n", opened->job.name, opened->machine.name);
         CodeLines lines;

@@ -204,8 +204,8 @@ private Q_SLOTS:
             run({"replay", "--project", project(), "--job", "mirror-cell", "--code", code.fileName(), "--from-unknown", "--json"});
         QCOMPARE(back.code, 0);
         const QJsonObject report = back.json();
-        QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_budget_percent", "feed_error_percent", "findings", "proven",
-                                            "uncovered", "worst"}));
+        QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_budget_percent", "feed_error_percent",
+                                            "findings", "proven", "uncovered", "worst"}));
         QCOMPARE(keys(report["between"].toObject()), (QStringList{"axis_budget_deg", "axis_deg", "tip_budget_mm", "tip_mm"}));
         QCOMPARE(keys(report["worst"].toObject()), (QStringList{"code", "source"}));
         QVERIFY(report["at_records"].toObject()["tip_mm"].toDouble() <= report["at_records"].toObject()["tip_budget_mm"].toDouble());

@@ -3,6 +3,7 @@
 #include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
@@ -101,6 +102,15 @@ void put_on_head_head(Assembly& assembly)
         std::fprintf(stderr, "%s\n", linked.error().text().c_str());
         std::abort();
     }
+}
+
+double slowest(const Machine& machine, const Readings& a, const Readings& b)
+{
+    double most = 0;
+    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
+        most = std::max(most, std::abs(a[Eigen::Index(i)] - b[Eigen::Index(i)]) / machine.joints[i].speed);
+    }
+    return most;
 }
 
 } // namespace wexilum::test

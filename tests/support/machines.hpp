@@ -19,6 +19,9 @@ namespace wexilum::test {
 /// The tool leant from the vertical by `tilt` towards `azimuth` (degrees).
 [[nodiscard]] Pose leaning(double tilt, double azimuth, const Vec3& tip);
 
+/// s that the slowest joint needs from one place to another.
+[[nodiscard]] double slowest(const Machine& machine, const Readings& a, const Readings& b);
+
 /// Reads one of the above; ends the program on an error.
 [[nodiscard]] Machine machine_from(const std::string& json);
 

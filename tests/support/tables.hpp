@@ -1,4 +1,4 @@
-// Tables as programs, read and changed without the code under test.
+// Lines of programs changed, and tables read, without the code under test.
 #pragma once
 
 #include <QString>

@@ -61,21 +61,12 @@ std::vector<Choice> chosen_by(const PathSolver& solver, const std::vector<PathTa
     return LadderChooser(solver, options).choose(targets, start);
 }
 
-double seconds(const Machine& machine, const Readings& a, const Readings& b)
-{
-    double most = 0;
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        most = std::max(most, std::abs(a[Eigen::Index(i)] - b[Eigen::Index(i)]) / machine.joints[i].speed);
-    }
-    return most;
-}
-
 double cost_of(const Machine& machine, const Readings& start, const std::vector<Choice>& chosen)
 {
     double sum = 0;
     Readings before = start;
     for (const Choice& choice : chosen) {
-        sum += seconds(machine, before, choice.readings);
+        sum += slowest(machine, before, choice.readings);
         before = choice.readings;
     }
     return sum;
@@ -189,7 +180,7 @@ private Q_SLOTS:
                     return;
                 }
                 for (std::size_t to = 0; to < rungs[i].size(); ++to) {
-                    const double here = sum + seconds(machine, before, rungs[i][to]);
+                    const double here = sum + slowest(machine, before, rungs[i][to]);
                     if (here > best) {
                         continue;
                     }
@@ -245,7 +236,7 @@ private Q_SLOTS:
             bool fine = true;
             for (const Choice& choice : other) {
                 fine = fine && choice.problem == ChoiceProblem::none;
-                sum += seconds(machine, before, choice.readings);
+                sum += slowest(machine, before, choice.readings);
                 turns_back += std::abs(choice.readings[4] - before[4]) > pi ? 1 : 0;
                 before = choice.readings;
             }

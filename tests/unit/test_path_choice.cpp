@@ -46,15 +46,6 @@ PathTarget leaning(double tilt, double azimuth, const Vec3& tip, bool link)
     return target;
 }
 
-double slowest(const Machine& machine, const Readings& a, const Readings& b)
-{
-    double most = 0;
-    for (std::size_t i = 0; i < machine.joints.size(); ++i) {
-        most = std::max(most, std::abs(a[Eigen::Index(i)] - b[Eigen::Index(i)]) / machine.joints[i].speed);
-    }
-    return most;
-}
-
 double cost_of(const Machine& machine, const Readings& start, const std::vector<Readings>& chain)
 {
     double sum = 0;

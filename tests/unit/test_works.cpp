@@ -8,6 +8,7 @@
 #include "core/run/post_run.hpp"
 #include "core/setup/setup_edit.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/tables.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QTest>
@@ -74,17 +75,6 @@ std::uint32_t line_with(const std::string& code, const std::string& text)
         }
     }
     qFatal("the code has no %s", text.c_str());
-}
-
-/// A line of the code put in the place of one; empty: the line is gone.
-std::string with_line(const std::string& code, std::uint32_t line, const std::string& text)
-{
-    std::vector<std::string> lines = lines_of(code);
-    lines[line - 1] = text;
-    if (text.empty()) {
-        lines.erase(lines.begin() + (line - 1));
-    }
-    return joined(lines);
 }
 
 /// The ends of cuts of an operation's records, part's frame.

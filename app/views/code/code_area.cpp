@@ -24,45 +24,32 @@ QString qt(std::string_view text) { return QString::fromUtf8(text.data(), qsizet
 
 } // namespace
 
-/// The names of a table's columns, above its rows.
-class CodeColumns final : public QWidget {
-public:
-    using QWidget::QWidget;
-    std::function<void(QPainter&)> paint;
-
-protected:
-    void paintEvent(QPaintEvent* /*event*/) override
-    {
-        QPainter painter(this);
-        paint(painter);
-    }
-};
-
-CodeArea::CodeArea(QWidget* parent) : QAbstractScrollArea(parent), header_(new CodeColumns(this))
+CodeArea::CodeArea(QWidget* parent) : QAbstractScrollArea(parent), columns_(new CodeColumns(this))
 {
     setFrameShape(NoFrame);
     setFocusPolicy(Qt::StrongFocus);
     viewport()->setCursor(Qt::IBeamCursor);
     setFont(code_font());
     setAccessibleName(tr("code"));
-    header_->setObjectName(QStringLiteral("code columns"));
-    header_->hide();
-    header_->paint = [this](QPainter& painter) { paint_names(painter); };
     connect(verticalScrollBar(), &QScrollBar::valueChanged, this, &CodeArea::sight_changed);
-    connect(horizontalScrollBar(), &QScrollBar::valueChanged, header_, qOverload<>(&QWidget::update));
+    connect(horizontalScrollBar(), &QScrollBar::valueChanged, this, [this](int along) {
+        const Layout l = layout_now();
+        columns_->set_layout(l.text - along, l.column, l.row);
+    });
 }
 
-void CodeArea::set_lines(std::shared_ptr<const LineTable> lines, char comment_open, char comment_close)
+void CodeArea::set_lines(std::shared_ptr<const LineTable> lines, const LineStyle& style)
 {
+    columns_->set_names(style.columns, style.separator, style.remark);
     lines_ = std::move(lines);
     preview_.reset();
-    open_ = comment_open;
-    close_ = comment_close;
+    open_ = style.comment_open;
+    close_ = style.comment_close;
     if (!lines_ || line_ >= lines_->size()) {
         line_ = anchor_ = Selection::none;
         word_ = -1;
     }
-    measure_columns();
+    columns_->measure(lines_.get());
     set_scroll_range();
     viewport()->update();
 }
@@ -79,79 +66,6 @@ std::pair<std::uint32_t, std::uint32_t> CodeArea::lines_in_sight() const
     const auto first = std::uint32_t(verticalScrollBar()->value());
     const std::uint32_t count = lines_ ? lines_->size() : 0;
     return {first, std::min(first + std::uint32_t(visible_rows()), count > 0 ? count - 1 : 0)};
-}
-
-void CodeArea::set_columns(const QStringList& names, char separator, const std::string& remark)
-{
-    names_ = names;
-    separator_ = names.isEmpty() ? '\0' : separator;
-    remark_ = remark;
-}
-
-/// From lines here and there: the longest cells decide how wide columns are.
-void CodeArea::measure_columns()
-{
-    constexpr std::uint32_t most_looked_at = 4000;
-    std::vector<int> widths;
-    for (const QString& name : names_) {
-        widths.push_back(int(name.size()));
-    }
-    const std::uint32_t count = lines_ ? lines_->size() : 0;
-    const std::uint32_t step = std::max(1U, count / most_looked_at);
-    for (std::uint32_t line = 0; line < count; line += step) {
-        const std::string_view text = lines_->line(line);
-        std::size_t begin = is_remark(text) ? text.size() + 1 : 0;
-        for (std::size_t i = 0; i < widths.size() && begin <= text.size(); ++i) {
-            const std::size_t end = std::min(text.find(separator_, begin), text.size());
-            widths[i] = std::max(widths[i], int(end - begin));
-            begin = end + 1;
-        }
-    }
-    ends_.clear();
-    for (const int width : widths) {
-        ends_.push_back((ends_.empty() ? 0 : ends_.back() + 2) + width);
-    }
-    setViewportMargins(0, ends_.empty() ? 0 : row_height() + 2, 0, 0);
-    header_->setVisible(!ends_.empty());
-    header_->setAccessibleName(names_.join(QStringLiteral(", ")));
-    header_->setGeometry(0, 0, width(), row_height() + 2);
-    header_->update();
-}
-
-bool CodeArea::is_remark(std::string_view text) const { return !remark_.empty() && text.substr(0, remark_.size()) == remark_; }
-
-void CodeArea::paint_names(QPainter& painter) const
-{
-    const Layout l = layout_now();
-    const int x = l.text - horizontalScrollBar()->value();
-    painter.fillRect(header_->rect(), colour(tokens().panel));
-    painter.setFont(font());
-    painter.setPen(colour(tokens().soft));
-    for (std::size_t i = 0; i < ends_.size(); ++i) {
-        painter.drawText(QRect(x, 0, ends_[i] * l.column, l.row), Qt::AlignRight | Qt::AlignVCenter | Qt::TextDontClip,
-                         names_[qsizetype(i)]);
-    }
-    painter.setPen(QPen(colour(tokens().line), 1));
-    painter.drawLine(0, header_->height() - 1, header_->width(), header_->height() - 1);
-}
-
-void CodeArea::paint_cells(QPainter& painter, int x, const Layout& l, std::string_view text, int top) const
-{
-    const Tokens& t = tokens();
-    if (is_remark(text)) {
-        painter.setPen(colour(t.comment));
-        painter.drawText(QRect(x, top, int(text.size() + 1) * l.column, l.row), Qt::AlignLeft | Qt::AlignVCenter, qt(text));
-        return;
-    }
-    painter.setPen(colour(t.ink));
-    std::size_t begin = 0;
-    for (std::size_t i = 0; i < ends_.size() && begin <= text.size(); ++i) {
-        const std::size_t end = i + 1 == ends_.size() ? text.size() : std::min(text.find(separator_, begin), text.size());
-        const int right = x + ends_[i] * l.column;
-        painter.drawText(QRect(x, top, right - x, l.row), Qt::AlignRight | Qt::AlignVCenter | Qt::TextDontClip,
-                         qt(text.substr(begin, end - begin)));
-        begin = end + 1;
-    }
 }
 
 std::pair<std::string_view, bool> CodeArea::shown(std::uint32_t line) const
@@ -204,12 +118,16 @@ int CodeArea::visible_rows() const { return std::max(1, viewport()->height() / r
 
 void CodeArea::set_scroll_range()
 {
+    const Layout l = layout_now();
+    const int names = columns_->any() ? l.row + 2 : 0;
+    setViewportMargins(0, names, 0, 0);
+    columns_->setGeometry(0, 0, width(), names);
+    columns_->set_layout(l.text - horizontalScrollBar()->value(), l.column, l.row);
     const int count = lines_ ? int(lines_->size()) : 0;
     verticalScrollBar()->setRange(0, std::max(0, count - visible_rows()));
     verticalScrollBar()->setPageStep(visible_rows());
     verticalScrollBar()->setSingleStep(3);
-    const Layout l = layout_now();
-    const int longest = ends_.empty() ? lines_ ? int(lines_->longest()) : 0 : ends_.back();
+    const int longest = columns_->any() ? columns_->length() : lines_ ? int(lines_->longest()) : 0;
     const int wide = lines_ ? l.text + (longest + 2) * l.column : 0;
     horizontalScrollBar()->setRange(0, std::max(0, wide - (viewport()->width() - l.lane)));
     horizontalScrollBar()->setPageStep(viewport()->width());
@@ -354,8 +272,8 @@ void CodeArea::paint_text(QPainter& painter, const Layout& l, std::uint32_t line
 {
     const Tokens& t = tokens();
     const int x = l.text - horizontalScrollBar()->value();
-    if (!ends_.empty()) {
-        paint_cells(painter, x, l, text, top);
+    if (columns_->any()) {
+        columns_->paint_row(painter, text, top);
         return;
     }
     const std::vector<WordSpan> words = open_ == '\0' ? std::vector<WordSpan>() : words_of(text, open_, close_);
@@ -410,17 +328,12 @@ void CodeArea::paint_deviation(QPainter& painter, const Layout& l, std::uint32_t
 
 // --- mouse and keys -------------------------------------------------------------------------------------------------
 
-void CodeArea::resizeEvent(QResizeEvent*)
-{
-    header_->setGeometry(0, 0, width(), header_->height());
-    set_scroll_range();
-}
+void CodeArea::resizeEvent(QResizeEvent*) { set_scroll_range(); }
 
 void CodeArea::changeEvent(QEvent* event)
 {
     QAbstractScrollArea::changeEvent(event);
     if (event->type() == QEvent::FontChange || event->type() == QEvent::StyleChange) {
-        measure_columns();
         set_scroll_range();
     }
 }

@@ -2,33 +2,35 @@
 #pragma once
 
 #include "app/models/selection.hpp"
+#include "app/views/code/code_columns.hpp"
 #include "core/follow/replay_track.hpp"
 #include "core/run/code_store.hpp"
 
 #include <QAbstractScrollArea>
-#include <QStringList>
 
 #include <functional>
 #include <memory>
 #include <set>
-#include <string>
-#include <vector>
 
 namespace wexilum::app {
 
-class CodeColumns;
+/// How lines are read.
+struct LineStyle {
+    char comment_open = '('; ///< begins a comment; zero: the text is no code and has no words to choose
+    char comment_close = ')';
+    QStringList columns; ///< names of a table's columns, where its rows are lines of text; empty: they are not
+    char separator = ',';
+    std::string remark; ///< of a table: how lines begin that are no rows
+};
 
 class CodeArea final : public QAbstractScrollArea {
     Q_OBJECT
 public:
     explicit CodeArea(QWidget* parent = nullptr);
 
-    /// The lines to show; null for none. `comment` are the two characters that begin and end one; zero: a text that is no code and has
-    /// no words to choose.
-    void set_lines(std::shared_ptr<const LineTable> lines, char comment_open, char comment_close);
+    /// The lines to show; null for none.
+    void set_lines(std::shared_ptr<const LineTable> lines, const LineStyle& style);
     [[nodiscard]] const std::shared_ptr<const LineTable>& lines() const { return lines_; }
-    /// Lines are rows of a table: their cells stand in columns, with their names above. No names: they are not. Before set_lines().
-    void set_columns(const QStringList& names, char separator, const std::string& remark);
     /// Shows lines of a program that is still to come in place of those from `first` on, until set_lines(); null: no longer.
     void set_preview(std::uint32_t first, std::shared_ptr<const LineTable> lines);
     /// The lines that stand in the viewport, from 0.
@@ -77,10 +79,6 @@ private:
     [[nodiscard]] int visible_rows() const;
     void paint_row(QPainter& painter, const Layout& l, std::uint32_t line, int top) const;
     void paint_text(QPainter& painter, const Layout& l, std::uint32_t line, std::string_view text, int top) const;
-    void paint_cells(QPainter& painter, int x, const Layout& l, std::string_view text, int top) const;
-    void paint_names(QPainter& painter) const;
-    [[nodiscard]] bool is_remark(std::string_view text) const;
-    void measure_columns();
     void paint_deviation(QPainter& painter, const Layout& l, std::uint32_t line, int top) const;
     void choose(std::uint32_t line, int word, bool extend);
     void set_scroll_range();
@@ -101,12 +99,7 @@ private:
     std::uint32_t anchor_ = Selection::none; ///< other end of what is copied
     int word_ = -1;
     QString empty_;
-    // Of a table:
-    QStringList names_;
-    char separator_ = '\0'; ///< zero: the lines are none
-    std::string remark_;
-    std::vector<int> ends_; ///< characters from a line's beginning to the end of each column
-    CodeColumns* header_;
+    CodeColumns* columns_;
 };
 
 } // namespace wexilum::app

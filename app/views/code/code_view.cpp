@@ -39,6 +39,22 @@ QString text_of(const TableColumn& column, const Table& table)
     return QString::fromStdString(column.name) + QString::fromUtf8(unit);
 }
 
+LineStyle style_of(const Assembly& assembly)
+{
+    LineStyle out;
+    out.comment_open = assembly.dialect.comment_open;
+    out.comment_close = assembly.dialect.comment_close;
+    if (const auto& table = assembly.controller.table) {
+        out.comment_open = out.comment_close = '\0';
+        out.separator = table->separator;
+        out.remark = table->remark;
+        for (const TableColumn& column : table->columns) {
+            out.columns << (table->json ? QStringList() : QStringList{text_of(column, *table)});
+        }
+    }
+    return out;
+}
+
 } // namespace
 
 CodeView::CodeView(Workspace& workspace, Selection& selection, QWidget* parent)
@@ -203,27 +219,12 @@ void CodeView::show_loaded(bool on)
 void CodeView::renew_lines()
 {
     const auto& results = workspace_.results();
-    char open = '(';
-    char close = ')';
-    if (results) {
-        open = results->assembly().dialect.comment_open;
-        close = results->assembly().dialect.comment_close;
-    }
-    const auto& table = results ? results->assembly().controller.table : std::nullopt;
-    QStringList columns;
-    if (table) {
-        open = close = '\0'; // no words
-        for (const TableColumn& column : table->columns) {
-            columns << (table->json ? QStringList() : QStringList{text_of(column, *table)});
-        }
-    }
-    area_->set_columns(columns, table ? table->separator : '\0', table ? table->remark : std::string());
+    const LineStyle style = results ? style_of(results->assembly()) : LineStyle();
     if (showing_loaded()) {
-        area_->set_lines(workspace_.compared().loaded()->lines, open, close);
+        area_->set_lines(workspace_.compared().loaded()->lines, style);
     } else {
         // Shares the ownership of the whole.
-        area_->set_lines(results ? std::shared_ptr<const LineTable>(results->posted, &results->posted->code.lines()) : nullptr, open,
-                         close);
+        area_->set_lines(results ? std::shared_ptr<const LineTable>(results->posted, &results->posted->code.lines()) : nullptr, style);
     }
     renew_lane();
     follow_selection();
