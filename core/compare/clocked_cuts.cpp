@@ -25,8 +25,8 @@ bool ClockedCuts::cut(const SeenMotion& seen)
     const Expected* first = place_.current(); // lives while this motion is looked at
     const bool on_path = go_on(seen, done);
     if (on_path) {
-        check_feed(seen, *first, done);
-        pace_.take(seen, done.silent ? seen.move.seconds : done.wanted);
+        const double wanted = check_feed(seen, *first, done);
+        pace_.take(seen, done.silent ? seen.move.seconds : done.wanted, wanted, done.way);
     }
     return on_path;
 }
@@ -160,26 +160,28 @@ double ClockedCuts::nearest(const SeenMotion& seen, double from, const Pose& to)
     return low + (high - low) / 2;
 }
 
-/// A row is never faster than the feeds along it; where it may be slower PaceCheck knows.
-void ClockedCuts::check_feed(const SeenMotion& seen, const Expected& item, const Done& done)
+/// A row is not faster than the feeds along it; PaceCheck knows where it may be slower. The s that it should take, as fast as joints can.
+double ClockedCuts::check_feed(const SeenMotion& seen, const Expected& item, const Done& done)
 {
     const ReplayMove& m = seen.move;
     if (done.silent) {
-        return;
+        return m.seconds;
     }
     double wanted = done.wanted;
     for (std::size_t i = 0; i < task_.machine.joints.size(); ++i) {
         const double way = std::abs(m.to[Eigen::Index(i)] - m.from[Eigen::Index(i)]);
         wanted = std::max(wanted, way / task_.machine.joints[i].speed);
     }
-    const auto [percent, allowed] = CutCheck::feed_misfit(done.way, wanted, m.seconds, m.feed_precision, seen.budget.tip);
-    log_.report().note_feed(percent, allowed);
+    // Between two places of the path the joints go in proportion: the tip is as far along its way as the tolerance allows, no nearer.
+    const auto [percent, allowed] =
+        CutCheck::feed_misfit(done.way, wanted, m.seconds, m.feed_precision, seen.budget.tip + task_.job.tolerance.tip);
     if (percent > allowed) {
         log_.find(Severity::error, "feed-differs", "",
                   fmt::format("the tool moves at {:.1f} mm/min, the path asks for {:.1f} mm/min", done.way / m.seconds * 60,
                               done.way / wanted * 60),
                   "give the way more rows", &item, m.block, percent);
     }
+    return wanted;
 }
 
 } // namespace wexilum

@@ -41,7 +41,7 @@ private:
     void pass(const SeenMotion& seen, const Expected& item, const Deviation& off, const Budget& budget, const Pose& at);
     [[nodiscard]] bool may_end(const SeenMotion& seen, const Expected& item) const;
     [[nodiscard]] double nearest(const SeenMotion& seen, double from, const Pose& to) const;
-    void check_feed(const SeenMotion& seen, const Expected& item, const Done& done);
+    double check_feed(const SeenMotion& seen, const Expected& item, const Done& done);
 
     const Task& task_;
     const Follower& follower_;

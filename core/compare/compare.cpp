@@ -159,7 +159,7 @@ void Comparer::dwell(BlockNumber block, double seconds)
         return;
     }
     check_added("dwell", block);
-    if (std::abs(item->dwell - seconds) > task_.controller.shortest_time()) {
+    if (!dwells_as(task_.controller, item->dwell, seconds)) {
         log_.find(Severity::error, "dwell-differs", "",
                   fmt::format("the program dwells {:.3f} s, the path asks for {:.3f} s", seconds, item->dwell), "correct the time word",
                   item, block);

@@ -307,7 +307,7 @@ void HoleCheck::leave(const SeenMotion& seen, const Expected& item)
     } else {
         ++log_.report().compared;
     }
-    if (place_.hole->complete && std::abs(place_.hole->dwell - item.plan.dwell) > task_.controller.shortest_time()) {
+    if (place_.hole->complete && !dwells_as(task_.controller, item.plan.dwell, place_.hole->dwell)) {
         log_.find(Severity::error, "dwell-differs", "",
                   fmt::format("the hole dwells {:.3f} s, the path asks for {:.3f} s", place_.hole->dwell, item.plan.dwell),
                   "correct the time word", &item, seen.move.block);

@@ -79,7 +79,7 @@ void LinkCheck::check_leaving(const SeenMotion& seen)
     const Way way = way_of(left.work, m, from, follower_.pose_at_work(left.work, m.mount, m.to, m.tool_length));
     const double least = 2 * m.length_increment;
     const bool out = seen.turn <= 1e-9 && way.side <= least && way.rise > 0 && (m.together() || m.feed);
-    const bool away = only_retracts(m) && retracted(m.to);
+    const bool away = only_retracts(m) && (retracted(m.to) || (m.by_clock && comes_home(m))); // what follows has to go on so
     if (seen.turn > 1e-9 || !(out || away)) {
         const std::string& id = task_.setup.works[left.work].id;
         log_.find(Severity::error, "work-left-low", id, fmt::format("the tool goes on to another work before it has retracted from {}", id),
@@ -116,6 +116,14 @@ void LinkCheck::check_retract(const SeenMotion& seen)
         log_.find(Severity::error, "retract-short", "", fmt::format("the retract ends {:.4f} mm from its place", off),
                   "send the joint to its home", nullptr, m.block, off);
     }
+}
+
+/// Whether the joint that retracts comes nearer to its home.
+bool LinkCheck::comes_home(const ReplayMove& move)
+{
+    const auto at = Eigen::Index(away_joint().value_or(0));
+    const double home = task_.machine.joints[std::size_t(at)].home;
+    return away_joint() && std::abs(move.to[at] - home) < std::abs(move.from[at] - home);
 }
 
 /// Whether nothing moves but the joint that retracts.

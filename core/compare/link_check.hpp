@@ -56,6 +56,7 @@ private:
     };
     void check_retract(const SeenMotion& seen);
     [[nodiscard]] bool only_retracts(const ReplayMove& move);
+    [[nodiscard]] bool comes_home(const ReplayMove& move);
     void check_sideways(const SeenMotion& seen, const Way& way);
     void check_across(const SeenMotion& seen);
     void report_across(const SeenMotion& seen, double low, bool leaves);

@@ -290,6 +290,20 @@ Status settle_table(Assembly& a)
     return {};
 }
 
+/// A table has no place for what a person is told.
+Status check_nobody_asked(const Assembly& a)
+{
+    for (std::size_t i = 0; i < a.postures.size(); ++i) {
+        const Posture before = i == 0 ? a.machine.at_rest() : a.postures[i - 1].posture;
+        const record::PostureChange change = change_between(a.machine, before, a.postures[i].posture);
+        if (change.fitted || !change.by_hand.empty() || !a.postures[i].stated.empty() || !a.postures[i].open.empty()) {
+            return Error{ErrorKind::value, "the operation needs a person to fit or set something, which a table can't tell",
+                         a.job.operations[i].place, "write the job for a control that reads words"};
+        }
+    }
+    return {};
+}
+
 } // namespace
 
 Status link(Assembly& a)
@@ -299,6 +313,7 @@ Status link(Assembly& a)
         Status status = settle_table(a);
         status = status ? check_works(a) : status;
         status = status ? resolve_postures(a) : status;
+        status = status && a.controller.table ? check_nobody_asked(a) : status;
         if (!status) {
             return status;
         }

@@ -116,6 +116,20 @@ std::string text_of(const std::vector<double>& cells)
     return out.join(',').toStdString();
 }
 
+/// A job of Tarn 3 by the control with the clock: without columns for B and C.
+std::vector<Edit> for_three_joints(const std::string& mill_job)
+{
+    return {
+        {"jobs/" + mill_job + ".json", "posts/tarn-3.json", "posts/tarn-5t-table.json"},
+        {"posts/tarn-5t-table.json", "machines/tarn-5t.json", "machines/tarn-3.json"},
+        {kelda, "{\"name\": \"b\", \"joint\": \"B\", \"turns\": true}, {\"name\": \"c\", \"joint\": \"C\", \"turns\": true},", ""},
+        {kelda, R"(["0,0,0,0,0,0,0,0,0", "0.01,-0.02,-0.015,0.01,-0.02,0,0,0,0"])", R"(["0,0,0,0,0,0,0", "0.01,-0.02,-0.015,0,0,0,0"])"},
+        {kelda, ", \"B\": 0.01, \"C\": -0.02}", "}"},
+        {kelda, R"(["0,0,0,0,0,0,0,0,0", "0.01,0,0,0,0,1,0,0,0", "0.02,0.01,0,0,0.01,1,0,0,0"])",
+         R"(["0,0,0,0,0,0,0", "0.01,0,0,1,0,0,0", "0.02,0.01,0,1,0,0,0"])"},
+        {kelda, ", \"C\": 0.01}", "}"}};
+}
+
 /// Where the tool goes fast along a cut.
 std::size_t fast_row(const std::vector<Row>& rows, std::size_t from)
 {
@@ -460,19 +474,7 @@ private Q_SLOTS:
 
     void a_mill_with_three_joints_by_the_clock() // arcs, helices and cycles of a job that is written for words otherwise
     {
-        const Assembly a =
-            load_demo(
-                "mirror-cell",
-                {{"jobs/mirror-cell.json", "posts/tarn-3.json", "posts/tarn-5t-table.json"},
-                 {"posts/tarn-5t-table.json", "machines/tarn-5t.json", "machines/tarn-3.json"},
-                 {kelda, "{\"name\": \"b\", \"joint\": \"B\", \"turns\": true}, {\"name\": \"c\", \"joint\": \"C\", \"turns\": true},", ""},
-                 {kelda, R"(["0,0,0,0,0,0,0,0,0", "0.01,-0.02,-0.015,0.01,-0.02,0,0,0,0"])",
-                  R"(["0,0,0,0,0,0,0", "0.01,-0.02,-0.015,0,0,0,0"])"},
-                 {kelda, ", \"B\": 0.01, \"C\": -0.02}", "}"},
-                 {kelda, R"(["0,0,0,0,0,0,0,0,0", "0.01,0,0,0,0,1,0,0,0", "0.02,0.01,0,0,0.01,1,0,0,0"])",
-                  R"(["0,0,0,0,0,0,0", "0.01,0,0,1,0,0,0", "0.02,0.01,0,1,0,0,0"])"},
-                 {kelda, ", \"C\": 0.01}", "}"}})
-                .value();
+        const Assembly a = load_demo("mirror-cell", for_three_joints("mirror-cell")).value();
         const ReplayReport report = replay_code(a, code_of(a));
         QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
         QCOMPARE(report.compared, std::size_t(520));
@@ -512,6 +514,46 @@ private Q_SLOTS:
         for (const std::size_t i : {std::size_t(0), std::size_t(40000), plain.size() - 1}) {
             QVERIFY(std::abs(rows[qsizetype(i)].toArray()[0].toDouble() - plain[i].cells[0]) < 1e-9);
         }
+    }
+
+    void a_pace_a_little_too_fast() // 3 % over a fifth of a second, of which rounding and tolerance explain 0.7
+    {
+        const Assembly a = load_demo(job, {{"dialects/kelda-q.json", "\"table\": {}", "\"table\": {\"pace\": 1.03}"}}).value();
+        const ReplayReport report = replay_code(a, code_of(a));
+        QVERIFY2(has_finding(report.findings, "feed-differs"), qPrintable(shown(report.findings)));
+        QVERIFY2(report.feed_error_percent > 2.9 && report.feed_error_percent < 3.1,
+                 qPrintable(QString::number(report.feed_error_percent)));
+    }
+
+    void two_works_by_the_clock() // the tool leaves one of them row by row
+    {
+        const Assembly a = load_demo("hub-pair", {{"jobs/hub-pair.json", "posts/tarn-5h.json", "posts/tarn-5t-table.json"},
+                                                  {"posts/tarn-5t-table.json", "machines/tarn-5t.json", "machines/tarn-5h.json"}})
+                               .value();
+        const std::string code = code_of(a);
+        const ReplayReport report = replay_code(a, code);
+        QVERIFY2(report.findings.list().empty(), qPrintable(shown(report.findings)));
+        QCOMPARE(report.compared, std::size_t(988));
+        // Without the way home before the table turns to the other hub.
+        const std::vector<Row> rows = rows_of(code);
+        std::size_t turns = 100000; // a row in which C turns in rapid
+        while (rows[turns].cells[cut] != 0 || std::abs(rows[turns].cells[4] - rows[turns - 1].cells[4]) < 0.5) {
+            ++turns;
+        }
+        std::size_t low = turns;
+        while (rows[low].cells[cut] != 1) {
+            --low;
+        }
+        std::vector<std::string> lines = wexilum::test::lines_of(code);
+        lines.erase(lines.begin() + rows[low + 40].line, lines.begin() + (rows[turns].line - 2));
+        QVERIFY(replay_code(a, joined(lines)).findings.has_errors());
+    }
+
+    void nobody_can_be_asked_by_a_table()
+    {
+        const auto heads = load_demo("mirror-cell-sides", for_three_joints("mirror-cell-sides"));
+        QVERIFY(!heads);
+        QCOMPARE(heads.error().message, std::string("the operation needs a person to fit or set something, which a table can't tell"));
     }
 
     void a_pace_that_joints_cannot_keep() // twice as fast as they can: told for what it asks of them
