@@ -264,10 +264,10 @@ private Q_SLOTS:
             const Posture posture{machine.at_rest().mount, {{*machine.find_joint("A"), to_rad(a)}}, 0};
             auto chosen = chosen_by(MillSolver::make(machine, posture, std::nullopt).value(), targets, machine.home());
             const bool whole = std::all_of(chosen.begin(), chosen.end(), [](const Choice& c) { return c.problem == ChoiceProblem::none; });
-            for (Choice& choice : chosen) {
-                choice.readings[5] = to_rad(a);
-            }
             if (whole) {
+                for (Choice& choice : chosen) {
+                    choice.readings[5] = to_rad(a);
+                }
                 held = std::min(held, cost_of(machine, machine.home(), chosen));
                 held_from_first = std::min(held_from_first, from_first(chosen));
             }
