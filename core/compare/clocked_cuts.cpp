@@ -40,7 +40,7 @@ bool ClockedCuts::go_on(const SeenMotion& seen, Done& done)
         }
         states_.check(seen, *item);
         const PathPiece& piece = item->piece;
-        const Budget near = budget_.between(seen.budget, {false, false, false, false, piece.turn_rate(), false, true});
+        const Budget near = near_path(seen, piece);
         const Deviation at_end = deviation_at(piece, 1, seen.to);
         const bool may_end = this->may_end(seen, *item);
         if (may_end && fits(at_end, seen.budget)) {
@@ -52,9 +52,7 @@ bool ClockedCuts::go_on(const SeenMotion& seen, Done& done)
         const Deviation off = deviation_at(piece, s, seen.to);
         if (s < 1 && fits(off, near) && !turns_off(seen, piece.length() * (1 - s), off, near)) {
             follow(seen, *item, done, s, 1);
-            place_.progress.along = s;
-            place_.progress.block = seen.move.block;
-            place_.progress.short_of = at_end;
+            stay(seen, s, at_end);
             return true;
         }
         const double u = nearest(seen, done.u, piece.to);
@@ -67,9 +65,7 @@ bool ClockedCuts::go_on(const SeenMotion& seen, Done& done)
         }
         if (s < 1 && CutCheck::is_close(off)) {
             log_.note_between(off, near, *item, seen.move.block);
-            place_.progress.along = s;
-            place_.progress.block = seen.move.block;
-            place_.progress.short_of = at_end;
+            stay(seen, s, at_end);
             return true;
         }
         if (may_end && CutCheck::is_close(past)) {
@@ -79,6 +75,20 @@ bool ClockedCuts::go_on(const SeenMotion& seen, Done& done)
         }
         return false;
     }
+}
+
+/// How far a row may be from a piece wherever the joints do not come to rest.
+Budget ClockedCuts::near_path(const SeenMotion& seen, const PathPiece& piece) const
+{
+    return budget_.between(seen.budget, {false, false, false, false, piece.turn_rate(), false, true});
+}
+
+/// The row ends on the cut at hand, which goes on from there.
+void ClockedCuts::stay(const SeenMotion& seen, double s, const Deviation& at_end)
+{
+    place_.progress.along = s;
+    place_.progress.block = seen.move.block;
+    place_.progress.short_of = at_end;
 }
 
 /// Whether a row that ends so far before the end of the cut at hand, and beside it, has gone round the corner there already.
@@ -103,7 +113,7 @@ bool ClockedCuts::may_end(const SeenMotion& seen, const Expected& item) const
 void ClockedCuts::follow(const SeenMotion& seen, const Expected& item, Done& done, double s, double u)
 {
     const PathPiece& piece = item.piece;
-    const Budget near = budget_.between(seen.budget, {false, false, false, false, piece.turn_rate(), false, true});
+    const Budget near = near_path(seen, piece);
     const int parts = seen.turn > CutCheck::small_turn || piece.curved() ? 4 : 2;
     Deviation worst;
     double lo = place_.progress.along;

@@ -35,6 +35,8 @@ private:
         double wanted = 0;   ///< s that the feed gives that
         bool silent = false; ///< the feed of a part does not say
     };
+    [[nodiscard]] Budget near_path(const SeenMotion& seen, const PathPiece& piece) const;
+    void stay(const SeenMotion& seen, double s, const Deviation& at_end);
     [[nodiscard]] bool go_on(const SeenMotion& seen, Done& done);
     [[nodiscard]] bool turns_off(const SeenMotion& seen, double left, const Deviation& off, const Budget& near);
     void follow(const SeenMotion& seen, const Expected& item, Done& done, double s, double u);

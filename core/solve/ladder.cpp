@@ -176,9 +176,8 @@ private:
     [[nodiscard]] const Readings& standing(std::size_t i) const
     {
         while (i > 0) {
-            if (!rungs_[--i].candidates.empty()) {
-                const auto& costs = rungs_[i].costs;
-                return rungs_[i].candidates[std::size_t(std::min_element(costs.begin(), costs.end()) - costs.begin())].readings;
+            if (const Rung& rung = rungs_[--i]; !rung.candidates.empty()) {
+                return rung.candidates[rung.order.front()].readings;
             }
         }
         return start_;
@@ -187,15 +186,16 @@ private:
     /// Known not to, or looked at here where the rung asks for it.
     bool may_go_over(std::size_t i, std::uint32_t from, std::uint32_t to)
     {
-        const auto known = rungs_[i].looked_at.find({from, to});
-        if (known != rungs_[i].looked_at.end()) {
-            return known->second;
-        }
-        return !rungs_[i].closely || goes_over(i, from, to);
+        return (!rungs_[i].closely && !rungs_[i].looked_at.contains({from, to})) || goes_over(i, from, to);
     }
 
+    /// Looked at once.
     bool goes_over(std::size_t i, std::uint32_t from, std::uint32_t to)
     {
+        const auto [known, is_new] = rungs_[i].looked_at.try_emplace({from, to}, false);
+        if (!is_new) {
+            return known->second;
+        }
         const PathTarget& target = targets_[i];
         const PathPiece line{targets_[i - 1].pose, target.pose, {}};
         const Readings& before = rungs_[i - 1].candidates[from].readings;
@@ -204,9 +204,8 @@ private:
             const auto at = Eigen::Index(j);
             here[at] = before[at] + way_of(solver_.joints()[j], before[at], here[at]);
         }
-        const bool out = wexilum::goes_over(solver_, target.curve != nullptr ? *target.curve : line, target.tool_length, before, here);
-        rungs_[i].looked_at[{from, to}] = out;
-        return out;
+        known->second = wexilum::goes_over(solver_, target.curve != nullptr ? *target.curve : line, target.tool_length, before, here);
+        return known->second;
     }
 
     [[nodiscard]] std::vector<std::optional<std::uint32_t>> trace_back() const
@@ -218,8 +217,7 @@ private:
                 continue;
             }
             const bool goes_on = i + 1 < rungs_.size() && out[i + 1].has_value();
-            out[i] = goes_on ? rungs_[i + 1].from[*out[i + 1]]
-                             : std::uint32_t(std::min_element(rung.costs.begin(), rung.costs.end()) - rung.costs.begin());
+            out[i] = goes_on ? rungs_[i + 1].from[*out[i + 1]] : rung.order.front();
         }
         return out;
     }
@@ -228,11 +226,8 @@ private:
     std::optional<std::size_t> first_jump(const std::vector<std::optional<std::uint32_t>>& chain)
     {
         for (std::size_t i = 1; i < rungs_.size(); ++i) {
-            if (!rungs_[i].begins && chain[i] && chain[i - 1]) {
-                const auto known = rungs_[i].looked_at.find({*chain[i - 1], *chain[i]});
-                if (known == rungs_[i].looked_at.end() ? !goes_over(i, *chain[i - 1], *chain[i]) : !known->second) {
-                    return i;
-                }
+            if (!rungs_[i].begins && chain[i] && chain[i - 1] && !goes_over(i, *chain[i - 1], *chain[i])) {
+                return i;
             }
         }
         return std::nullopt;
@@ -264,12 +259,17 @@ std::vector<double> samples(const Joint& joint, double standing, const LadderOpt
     return out;
 }
 
-void add(std::vector<Candidate>& to, const PathSolver& solver, const PathTarget& target, Readings near, double free)
+Readings with_free(const PathSolver& solver, Readings readings, double free)
 {
-    if (!solver.free_joints().empty()) {
-        near[Eigen::Index(solver.free_joints().front().value)] = free;
+    for (const JointIndex joint : solver.free_joints()) {
+        readings[Eigen::Index(joint.value)] = free;
     }
-    auto found = solver.candidates(target.pose, target.tool_length, near);
+    return readings;
+}
+
+void add(std::vector<Candidate>& to, const PathSolver& solver, const PathTarget& target, const Readings& near, double free)
+{
+    auto found = solver.candidates(target.pose, target.tool_length, with_free(solver, near, free));
     to.insert(to.end(), std::make_move_iterator(found.begin()), std::make_move_iterator(found.end()));
 }
 
@@ -320,14 +320,11 @@ Cost search(const PathSolver& solver, const std::vector<PathTarget>& targets, co
 }
 
 /// Why nothing reaches a target: of the samples the one that comes nearest.
-Choice out_of_reach_at(const PathSolver& solver, const PathTarget& target, Readings near, const std::vector<double>& samples)
+Choice out_of_reach_at(const PathSolver& solver, const PathTarget& target, const Readings& near, const std::vector<double>& samples)
 {
     std::optional<OutOfReach> why;
     for (const double sample : samples) {
-        if (!solver.free_joints().empty()) {
-            near[Eigen::Index(solver.free_joints().front().value)] = sample;
-        }
-        const OutOfReach here = solver.why_not(target.pose, target.tool_length, near);
+        const OutOfReach here = solver.why_not(target.pose, target.tool_length, with_free(solver, near, sample));
         const auto key = [](const OutOfReach& of) { return std::pair(of.missed_by, std::abs(of.beyond)); };
         if (!why || key(here) < key(*why)) {
             why = here;
