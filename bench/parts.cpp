@@ -175,11 +175,13 @@ void subdivision(benchmark::State& state)
     const auto path = poses();
     const InverseSolver& solver = *assembly().solver;
     LeverBound lever;
+    Waypoint a{0, assembly().machine.home()};
+    Waypoint b{1, assembly().machine.home()};
+    solver.set_turns(a.readings, {0.1, 0.2});
+    solver.set_turns(b.readings, {0.102, 0.203});
     for (auto _ : state) {
         for (std::size_t i = 1; i < path.size(); ++i) {
             const PathPiece piece{path[i - 1], path[i], std::nullopt};
-            const Waypoint a{0, {0.1, 0.2}};
-            const Waypoint b{1, {0.102, 0.203}};
             if constexpr (bound) {
                 benchmark::DoNotOptimize(
                     deviation_bound(0.005, piece.length(), lever.at(solver, piece.from.tip, 100), Interpolation::joints));

@@ -136,7 +136,7 @@ bool CutCheck::standing_turn(const SeenMotion& seen, const Expected& item)
     // In a pole the first rotary joint may turn while the tool keeps its place and its axis.
     const Vec3 axis = item.piece.at(place_.progress.along).axis;
     const Vec3 pole = task_.setup.part().linear().transpose() * item.solver->pole_axis();
-    if (seen.turn <= 1e-9 || item.solver->rotary().size() != 2 || axis.cross(pole).norm() > 2 * at_pole) {
+    if (seen.turn <= 1e-9 || !item.solver->has_poles() || axis.cross(pole).norm() > 2 * at_pole) {
         return false;
     }
     const Budget budget =

@@ -17,7 +17,7 @@ RecordCheck::RecordCheck(const Task& task, const Follower& follower, const Budge
 bool RecordCheck::leaves_cuts_plain(const ReplayMove& /*common*/, const Expected& state) const
 {
     const InverseSolver& solver = *state.solver;
-    return solver.rotary().empty() || (solver.rotary().size() == 2 && solver.linear_together());
+    return solver.rotary().empty() || (solver.has_poles() && solver.linear_together());
 }
 
 SeenMotion RecordCheck::see(const Followed& motion, BudgetRule& budget) const
@@ -45,7 +45,7 @@ std::optional<Readings> RecordCheck::exact_readings(const InverseSolver& solver,
                                                     const Readings& near) const
 {
     const Pose pose = in_work_(wanted);
-    const Branches found = solver.branches(pose.axis);
+    const Branches found = solver.branches(pose.axis, near);
     if (found.count == 0 || found.pole <= at_pole) {
         return std::nullopt;
     }
@@ -56,7 +56,7 @@ std::optional<Readings> RecordCheck::exact_readings(const InverseSolver& solver,
     for (std::size_t branch = 0; branch < std::size_t(found.count); ++branch) {
         Turns turns = found.turns[branch];
         double far = 0;
-        for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
+        for (std::size_t i = 0; i < solver.settled().size(); ++i) {
             turns[i] += nearest_turns(stand[i] - turns[i]);
             far = std::max(far, std::abs(turns[i] - stand[i]));
         }
@@ -68,7 +68,7 @@ std::optional<Readings> RecordCheck::exact_readings(const InverseSolver& solver,
     }
     Readings out = near;
     solver.set_turns(out, best);
-    if (solver.rotary().size() == 2 && solver.linear_together()) {
+    if (solver.has_poles() && solver.linear_together()) {
         const Vec3 linear = solver.linear_readings(found.sine[nearest], found.cosine[nearest], pose.tip, tool_length);
         for (std::size_t i = 0; i < 3; ++i) {
             out[Eigen::Index(solver.linear()[i].value)] = linear[Eigen::Index(i)];
@@ -92,6 +92,19 @@ Readings RecordCheck::allowed_misfit(const ReplayMove& move, double lever_term) 
     return out;
 }
 
+void RecordCheck::allow_for_spare(const InverseSolver& solver, const Pose& wanted, double tool_length, const Readings& exact,
+                                  Readings& allowed) const
+{
+    if (!solver.spare()) {
+        return;
+    }
+    Readings near = exact;
+    near[Eigen::Index(solver.spare()->value)] += budget_.half_increment(solver.spare()->value);
+    if (const auto beside = exact_readings(solver, wanted, tool_length, near)) {
+        allowed += (*beside - exact).cwiseAbs();
+    }
+}
+
 BlockNumber RecordCheck::blame(const ReplayMove& move, const std::vector<BlockNumber>& set_by, const InverseSolver& solver,
                                const Pose& wanted)
 {
@@ -100,7 +113,8 @@ BlockNumber RecordCheck::blame(const ReplayMove& move, const std::vector<BlockNu
         return move.block;
     }
     const Follower::Chain& whole = follower_.chain(move.mount);
-    const Readings allowed = allowed_misfit(move, budget_.lever_term(whole.turning, whole.kinematics.levers(move.to, move.tool_length)));
+    Readings allowed = allowed_misfit(move, budget_.lever_term(whole.turning, whole.kinematics.levers(move.to, move.tool_length)));
+    allow_for_spare(solver, wanted, move.tool_length, *exact, allowed);
     double worst = 1;
     BlockNumber out = move.block;
     for (const JointIndex joint : solver.kinematics().driving()) {
@@ -147,7 +161,8 @@ void RecordCheck::check_words(const SeenMotion& seen, const Expected& item, doub
         slope = (*beyond - *here) / step;
         reach /= std::max(item.piece.length(), still_length);
     }
-    const Readings allowed = allowed_misfit(seen.move, seen.lever_term);
+    Readings allowed = allowed_misfit(seen.move, seen.lever_term);
+    allow_for_spare(solver, item.piece.at(s), length, *here, allowed);
     const auto against = [&](const Readings& wanted) { return misfit(solver, stand, wanted, allowed); };
     const auto least_of = [&](const auto& misfit) {
         double low = -reach;

@@ -46,6 +46,9 @@ private:
     [[nodiscard]] std::optional<Readings> exact_readings(const InverseSolver& solver, const Pose& wanted, double tool_length,
                                                          const Readings& near) const;
     [[nodiscard]] Readings allowed_misfit(const ReplayMove& move, double lever_term) const;
+    /// Adds what the rounding of a joint to spare asks of the others: they were settled for its exact reading. `exact`: exact_readings().
+    void allow_for_spare(const InverseSolver& solver, const Pose& wanted, double tool_length, const Readings& exact,
+                         Readings& allowed) const;
     /// How often more than allowed the words of a motion are off, and of which joint that is so.
     struct Misfit {
         double worst = 0;

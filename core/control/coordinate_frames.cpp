@@ -201,7 +201,7 @@ Status CoordinateFrames::read_plane(const PlaneForm& form, BlockWords& words)
     Frame plane = Frame::Identity();
     plane.translation() = zero;
     if (form.by == PlaneForm::By::readings) {
-        plane.linear() = tip.frame->tool_turned(tip.frame->solver().turns_of(axes_.now()));
+        plane.linear() = tip.frame->tool_turned(axes_.now());
     } else {
         const auto declared = plane_from(form, zero, numbers);
         if (!declared) {
@@ -256,7 +256,7 @@ Readings CoordinateFrames::here()
         }
     }
     const InverseSolver& solver = tip.frame->solver();
-    const Vec3 place = tip.frame->coordinates(solver.kinematics().pose(axes_.now(), tools_.shift()).tip, solver.turns_of(axes_.now()));
+    const Vec3 place = tip.frame->coordinates(solver.kinematics().pose(axes_.now(), tools_.shift()).tip, axes_.now());
     for (std::size_t k = 0; k < 3; ++k) {
         out[Eigen::Index(tip.xyz[k])] = place[Eigen::Index(k)];
     }
@@ -285,25 +285,24 @@ Vec3 CoordinateFrames::tip_of(const Readings& place) const
 {
     const Tip& tip = *tip_;
     const Vec3 at(place[Eigen::Index(tip.xyz[0])], place[Eigen::Index(tip.xyz[1])], place[Eigen::Index(tip.xyz[2])]);
-    return tip.frame->tip(at, tip.frame->solver().turns_of(place));
+    return tip.frame->tip(at, place);
 }
 
 void CoordinateFrames::move_in_frame(const BlockWords& words, const Readings& place, ReplayMove& move)
 {
     const Tip& tip = *tip_;
     const InverseSolver& solver = tip.frame->solver();
-    const Turns before = solver.turns_of(axes_.now());
     move.tip_words = true;
     move.to = joints_of(words, place);
-    const Turns after = solver.turns_of(move.to);
+    const bool turns = solver.turn_between(axes_.now(), move.to) > 0;
     if (move.arc) {
-        if (before != after) {
+        if (turns) {
             log_.report(Severity::error, "arc-error", "", "rotary joints turn along an arc of the tip", "write lines");
         }
-        turn_arc(move, after);
+        turn_arc(move);
         return;
     }
-    if (move.feed && tip.kind == FrameKind::tool_centre_point && before != after) {
+    if (move.feed && tip.kind == FrameKind::tool_centre_point && turns) {
         move.tip_solver = &solver;
         move.tip_by_vector = controller_.tip_by_vector;
         move.tip_from = solver.kinematics().pose(axes_.now(), tools_.shift()).tip;
@@ -313,14 +312,14 @@ void CoordinateFrames::move_in_frame(const BlockWords& words, const Readings& pl
 }
 
 /// Where the rotary joints stand the linear ones draw the same arc as the tip, turned.
-void CoordinateFrames::turn_arc(ReplayMove& move, const Turns& turns) const
+void CoordinateFrames::turn_arc(ReplayMove& move) const
 {
     const Tip& tip = *tip_;
     std::array<Vec3, 4> image; // of the zero and the three directions
     for (int k = 0; k < 4; ++k) {
         Readings at = move.to;
         const Vec3 point = k == 0 ? Vec3::Zero() : Vec3(Vec3::Unit(k - 1));
-        tip.frame->solver().set_linear(at, tip.frame->tip(point, turns), tools_.shift());
+        tip.frame->solver().set_linear(at, tip.frame->tip(point, move.to), tools_.shift());
         image[std::size_t(k)] = Vec3(at[Eigen::Index(tip.xyz[0])], at[Eigen::Index(tip.xyz[1])], at[Eigen::Index(tip.xyz[2])]);
     }
     Mat3 map;

@@ -78,7 +78,7 @@ private:
     [[nodiscard]] bool is_xyz(std::size_t joint) const;
     [[nodiscard]] Readings joints_of(const BlockWords& words, const Readings& place) const;
     [[nodiscard]] Vec3 tip_of(const Readings& place) const;
-    void turn_arc(ReplayMove& move, const Turns& turns) const;
+    void turn_arc(ReplayMove& move) const;
 
     const Controller& controller_;
     const Machine& machine_;

@@ -26,7 +26,7 @@ void ExcursionList::add(const std::vector<std::pair<Pose, bool>>& rapid_or_feed,
 PathMotion::PathMotion(const Assembly& assembly, PlanReader& plan, MotionWriter& motion, CycleWriter& cycles, const RunCourse& course,
                        EventNotes& notes, ExcursionList& excursions, std::function<void()> ready)
     : WritePart(motion.log()), assembly_(assembly), plan_(plan), motion_(motion), cycles_(cycles), course_(course), notes_(notes),
-      excursions_(excursions), ready_(std::move(ready)), in_work_(assembly.setup.part())
+      excursions_(excursions), ready_(std::move(ready)), in_work_(assembly.setup.part()), planned_(assembly.machine.home())
 {}
 
 void PathMotion::set_feed(FeedMode mode, double value)
@@ -49,17 +49,18 @@ void PathMotion::next_choice()
     }
     if (choice_->entry == Planned::Entry::lost) {
         kept_ = *choice_;
-        kept_.turns = planned_; // an error has been found; the run goes on to find the others
+        kept_.readings = planned_; // an error has been found; the run goes on to find the others
         choice_ = &kept_;
     }
 }
 
 void PathMotion::keep(const Turns& turns)
 {
-    kept_ = {};
+    kept_.entry = Planned::Entry::cut;
     kept_.branch = kept_.branch_before = plan_.branch();
     kept_.beyond = plan_.beyond();
-    kept_.turns = turns;
+    kept_.readings = planned_;
+    motion_.place().solver().set_turns(kept_.readings, turns);
 }
 
 void PathMotion::restore(const Choice& choice)
@@ -71,14 +72,14 @@ void PathMotion::restore(const Choice& choice)
 void PathMotion::follow_on(CutsAlong& along) const
 {
     along.from = pose_in_work_ ? pose_in_work_->tip : in_work(*pose_).tip;
-    along.from_turns = planned_;
+    along.from_turns = motion_.place().solver().turns_of(planned_);
 }
 
 void PathMotion::arrived(const Pose& pose, const Pose& in_work, const Turns& planned)
 {
     pose_ = pose;
     pose_in_work_ = in_work;
-    planned_ = planned;
+    motion_.place().solver().set_turns(planned_, planned);
 }
 
 void PathMotion::rapid(const Pose& to)
@@ -87,10 +88,10 @@ void PathMotion::rapid(const Pose& to)
     const Planned& planned = *choice_;
     pose_ = to;
     pose_in_work_.reset();
-    planned_ = planned.turns;
+    planned_ = planned.readings;
     if (course_.tool() != nullptr) {
         ready_();
-        motion_.rapid(in_work(to), planned.turns);
+        motion_.rapid(in_work(to), planned.readings);
     }
 }
 
@@ -113,7 +114,7 @@ bool PathMotion::begin_cut(const Pose& to, const Planned& planned)
     if (!feeds) {
         notes_.error("feed-missing", "a cut without a feed", "state FEDRAT before it, or RAPID if the tool may go there in rapid");
     }
-    motion_.rapid(in_work(to), planned.turns, feeds ? &feed_ : nullptr);
+    motion_.rapid(in_work(to), planned.readings, feeds ? &feed_ : nullptr);
     return false;
 }
 
@@ -123,12 +124,14 @@ void PathMotion::cut(const Pose& to)
     if (begin_cut(to, planned)) {
         const Pose end = in_work(to);
         piece({pose_in_work_ ? *pose_in_work_ : in_work(*pose_), end, std::nullopt}, planned);
-        arrived(to, end, planned.turns);
+        pose_ = to;
+        pose_in_work_ = end;
+        planned_ = planned.readings;
         return;
     }
     pose_ = to;
     pose_in_work_.reset();
-    planned_ = planned.turns;
+    planned_ = planned.readings;
 }
 
 void PathMotion::piece(const PathPiece& piece, const Planned& planned)
@@ -142,24 +145,24 @@ void PathMotion::piece(const PathPiece& piece, const Planned& planned)
             motion_.feed(before, {planned.branch_before, planned_, planned.arrive}, feed_);
         }
         turn_at_pole(pole, planned.arrive, planned.depart, planned.s > 0);
-        motion_.feed(after, {planned.branch, planned.depart, planned.turns}, feed_);
+        motion_.feed(after, {planned.branch, planned.depart, planned.readings}, feed_);
         return;
     }
-    Turns from = planned_;
+    Readings from = planned_;
     if (planned.entry == Planned::Entry::reorient) {
         reorient(piece.from, planned.depart);
         from = planned.depart;
     }
-    motion_.feed(piece, {planned.branch, from, planned.turns}, feed_);
+    motion_.feed(piece, {planned.branch, from, planned.readings}, feed_);
 }
 
-void PathMotion::turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart, bool inside)
+void PathMotion::turn_at_pole(const Pose& pole, const Readings& arrive, const Readings& depart, bool inside)
 {
-    const double turn = std::abs(depart[0] - arrive[0]) + std::abs(depart[1] - arrive[1]);
+    const double turn = motion_.place().solver().turn_between(arrive, depart);
     if (turn < 1e-9) {
         return;
     }
-    const std::string& joint = assembly_.machine.joints[motion_.place().solver().rotary()[0].value].id;
+    const std::string& joint = assembly_.machine.joints[motion_.place().solver().settled()[0].value].id;
     const double lift = course_.settings().pole_lift;
     if (lift > 0) {
         const Pose up{pole.tip + pole.axis * lift, pole.axis};
@@ -183,11 +186,11 @@ void PathMotion::turn_at_pole(const Pose& pole, const Turns& arrive, const Turns
     motion_.turn_standing(pole, arrive, depart, feed_);
 }
 
-void PathMotion::reorient(const Pose& pose, const Turns& depart)
+void PathMotion::reorient(const Pose& pose, const Readings& depart)
 {
     const double clearance = course_.settings().reorient_clearance.value_or(0);
     const Pose up{pose.tip + pose.axis * clearance, pose.axis};
-    const double turn = std::abs(depart[0] - planned_[0]) + std::abs(depart[1] - planned_[1]);
+    const double turn = motion_.place().solver().turn_between(planned_, depart);
     motion_.log().report(
         Severity::remark, "reoriented", "",
         fmt::format("the tool is retracted and comes back with its rotary joints turned by {:.3f} deg, because travel would end",
@@ -204,12 +207,12 @@ void PathMotion::hole(const Pose& at)
     const Planned& planned = *choice_;
     pose_ = at;
     pose_in_work_.reset();
-    planned_ = planned.turns;
+    planned_ = planned.readings;
     if (course_.tool() == nullptr || !cycles_.active()) {
         return;
     }
     ready_();
-    cycles_.point(in_work(at), planned.turns, feed_);
+    cycles_.point(in_work(at), planned.readings, feed_);
     pose_->tip += at.axis * cycles_.retreat();
 }
 

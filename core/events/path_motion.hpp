@@ -46,7 +46,7 @@ public:
         }
         pose_ = curve.to;
         pose_in_work_.reset();
-        planned_ = planned.turns;
+        planned_ = planned.readings;
     }
     void hole(const Pose& at);
     void set_feed(FeedMode mode, double value);
@@ -54,12 +54,14 @@ public:
     [[nodiscard]] const FeedSpec& feed() const { return feed_; }
     /// The path does not go on from where it stands: a tool is changed, or what carries it.
     void break_off();
+    /// The plan goes on for another solver, which must outlive the object.
+    void change_solver(const InverseSolver& solver) { plan_.change_solver(solver); }
 
     /// Takes the plan's choice for the next motion.
     void next_choice();
     /// The choice of the motion at hand; null before the first.
     [[nodiscard]] const Planned* choice() const { return choice_; }
-    /// The plan of a cut of a run stands for the plan's next choice: now, or at the next next_choice().
+    /// What the plan of a cut of a run reads in the settled joints stands for the plan's next choice: now, or at the next next_choice().
     void keep(const Turns& turns);
     void use_kept() { choice_ = &kept_; }
     void use_kept_next() { kept_next_ = true; }
@@ -90,8 +92,8 @@ private:
     [[nodiscard]] bool begin_cut(const Pose& to, const Planned& planned);
     void piece(const PathPiece& piece, const Planned& planned);
     /// `inside`: the pole lies on the way to the record at hand, not at its beginning.
-    void turn_at_pole(const Pose& pole, const Turns& arrive, const Turns& depart, bool inside);
-    void reorient(const Pose& pose, const Turns& depart);
+    void turn_at_pole(const Pose& pole, const Readings& arrive, const Readings& depart, bool inside);
+    void reorient(const Pose& pose, const Readings& depart);
 
     const Assembly& assembly_;
     PlanReader& plan_;
@@ -107,7 +109,7 @@ private:
     bool kept_next_ = false;           ///< it is the next motion's
     std::optional<Pose> pose_;         ///< part's frame, where the path stands
     std::optional<Pose> pose_in_work_; ///< the same in the work mount's frame, where it is at hand
-    Turns planned_{};                  ///< exact rotary readings there
+    Readings planned_;                 ///< exact readings there, as Planned::readings
     FeedSpec feed_;
 };
 

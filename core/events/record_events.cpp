@@ -198,7 +198,9 @@ void RecordEvents::on(const record::PostureChange& r)
     if (r.other_work) {
         parts_.motion.retract(); // whatever the links or a rule make of it
     }
-    parts_.motion.change_posture(r.posture, solvers_.of(r.posture));
+    const InverseSolver& solver = solvers_.of(r.posture);
+    parts_.motion.change_posture(r.posture, solver);
+    parts_.path.change_solver(solver);
     if (r.other_work) {
         parts_.actions.act(SectionAction::work_offset);
     }

@@ -344,7 +344,7 @@ std::optional<double> RuleEvents::axis(std::string_view joint, bool machine)
     }
     const WrittenPlace& place = parts_.motion.place();
     Readings readings = place.now();
-    place.solver().set_turns(readings, choice->turns);
+    place.solver().take_rotary(readings, choice->readings);
     place.solver().set_linear(readings, parts_.path.in_work(*pose).tip, place.tool_length);
     const double reading = readings[Eigen::Index(found->value)];
     const double value = machine ? reading : place.frame.program_values(readings)[Eigen::Index(found->value)];

@@ -71,6 +71,14 @@ Status check_frames(const Assembly& a)
         }
         status = status ? check(operation.settings.frame, fmt::format("the operation {}", operation.id)) : status;
     }
+    for (std::size_t i = 0; i < a.postures.size() && status; ++i) {
+        if (a.postures[i].posture.spare && (of_the_tip(a.frame_of(i, true)) || of_the_tip(a.frame_of(i, false)))) {
+            return Error{ErrorKind::unsupported,
+                         fmt::format("the operation {} leaves a joint free and is written in coordinates of the tip: that is not known yet",
+                                     a.job.operations[i].id),
+                         a.job.operations[i].place, "write it with \"frame\": \"joints\", or park the joint"};
+        }
+    }
     return status;
 }
 

@@ -50,6 +50,7 @@ void read_posture(Fields& operation, const FileUnits& units, json::Problems& pro
     fields.text("attachment", out.attachment);
     read_joint_readings(fields, "set", units, true, document, out.set, out.forms);
     read_joint_readings(fields, "parked", units, false, document, out.parked, out.forms);
+    fields.text("free", out.free);
     double lean = 0;
     if (fields.number("lean", lean, {0, 5 / units.angle * pi / 180})) {
         out.lean = lean * units.angle;

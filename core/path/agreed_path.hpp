@@ -86,7 +86,7 @@ class LeanEdit final : public RecordEdit {
 public:
     /// Both must outlive the object.
     LeanEdit(const Task& task, const PostureEdit& postures);
-    [[nodiscard]] bool leaves_cuts() const override { return allowance_ <= 0 || solver_->rotary().size() != 2; }
+    [[nodiscard]] bool leaves_cuts() const override { return allowance_ <= 0 || !solver_->has_poles(); }
     void edit(Record record, std::deque<Record>& out) override;
     [[nodiscard]] const std::vector<LeanReport>& leans() const { return leans_.list(); }
 

@@ -222,7 +222,7 @@ std::vector<PathState> path_states(const Assembly& a, const ReplayTrack& track)
     std::vector<PathState> out;
     out.reserve(track.motions().size());
     const InverseSolver* const solver = a.solver.get();
-    const bool poles = solver != nullptr && solver->rotary().size() == 2;
+    const bool poles = solver != nullptr && solver->has_poles();
     for (std::size_t i = 0; i < track.motions().size(); ++i) {
         const ReplayTrack::Motion& motion = track.motions()[i];
         const Readings readings = track.readings(i);

@@ -55,10 +55,10 @@ void add_postures(const Assembly& a, const EventProbe& probe, BlockTrace& out)
     for (Candidate& candidate : solver.solve(pose, probe.tool_length, probe.stand).list) {
         PostureTrace posture{std::move(candidate.readings), false, {}};
         posture.beyond = overtravels(a.machine, posture.readings, 1e-6);
-        const Turns turns = solver.turns_of(posture.readings);
         double off = 0;
-        for (std::size_t i = 0; i < solver.rotary().size(); ++i) {
-            off += std::abs(wrapped(turns[i] - probe.planned.turns[i]));
+        for (const JointIndex joint : solver.rotary()) {
+            const auto at = Eigen::Index(joint.value);
+            off += std::abs(wrapped(posture.readings[at] - probe.planned.readings[at]));
         }
         if (off < nearest) {
             nearest = off;
@@ -69,7 +69,7 @@ void add_postures(const Assembly& a, const EventProbe& probe, BlockTrace& out)
     if (nearest < nothing) {
         PostureTrace& posture = out.postures[taken];
         posture.taken = true;
-        solver.set_turns(posture.readings, probe.planned.turns);
+        solver.take_rotary(posture.readings, probe.planned.readings);
         posture.beyond = overtravels(a.machine, posture.readings, 1e-6);
     }
     out.choice = why(a.machine, probe.planned, out.postures);

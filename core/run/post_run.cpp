@@ -5,9 +5,9 @@
 #include "core/base/vector_state.hpp"
 #include "core/path/outline_builder.hpp"
 #include "core/path/read_pass.hpp"
+#include "core/run/path_planner.hpp"
 #include "core/run/run_passes.hpp"
 #include "core/run/table_writer.hpp"
-#include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/memory_records.hpp"
 #include "core/toolpath/record_spool.hpp"
 
@@ -20,87 +20,6 @@ namespace wexilum {
 namespace {
 
 constexpr std::size_t watch_every = 1024; // records
-
-/// What the chooser saw at a record that a person should know.
-void report_seen(const Assembly& a, const PathChooser::Seen& seen, const std::vector<std::string>& files, const Record& record,
-                 std::size_t index, FindingList& findings)
-{
-    if (seen.problem == ChoiceProblem::unreachable) {
-        const Vec3 nearest = a.setup.part().linear().transpose() * seen.nearest_axis;
-        Finding finding =
-            Finding::make(Severity::error, "unreachable",
-                          fmt::format("no rotary posture brings the tool axis there: {:.3f} deg are missing", to_deg(seen.missed_by)),
-                          fmt::format("the nearest axis in reach is {:.6f}, {:.6f}, {:.6f}; lean the tool or turn the part", nearest.x(),
-                                      nearest.y(), nearest.z()),
-                          seen.missed_by);
-        finding.source = place_of(files, record.source);
-        findings.add(std::move(finding), "", index);
-    } else if (seen.pole < pole_angle && seen.pole > at_pole &&
-               !findings.absorb("near-singular", "", index, 1, -seen.pole, record.source.line.value, 0)) {
-        Finding finding = Finding::make(
-            Severity::remark, "near-singular",
-            fmt::format("the tool axis comes within {:.4f} deg of a direction in which a rotary joint does nothing", to_deg(seen.pole)),
-            "lean the tool away if the joint turns fast here", -seen.pole);
-        finding.source = place_of(files, record.source);
-        findings.add(std::move(finding), "", index);
-    }
-}
-
-/// Turns records into targets for the chooser.
-class Targets {
-public:
-    explicit Targets(const Assembly& assembly) : a_(assembly), in_work_(assembly.setup.part()) {}
-
-    /// The target of a record of motion; nullptr for other records. The pointer lives until the next call.
-    const PathTarget* next(const Record& record)
-    {
-        if (const auto* change = std::get_if<record::ToolChange>(&record.data)) {
-            const Tool* tool = a_.setup.find_tool(change->number);
-            target_.tool_length = tool != nullptr ? tool->length.value_or(0) : 0;
-            fresh_ = true;
-        } else if (std::holds_alternative<record::Operation>(record.data)) {
-            const OperationSettings& settings = settings_of(a_.job, ++operations_);
-            target_.may_reorient = settings.reorient_clearance.has_value();
-        }
-        fresh_ = fresh_ || std::holds_alternative<record::PostureChange>(record.data);
-        const Pose* pose = end_pose(record.data);
-        if (pose == nullptr || std::holds_alternative<record::From>(record.data)) {
-            return nullptr;
-        }
-        curve_ = here_ ? curved_piece(a_.setup.part(), *here_, record.data) : std::nullopt;
-        target_.curve = curve_ ? &*curve_ : nullptr;
-        target_.pose = in_work_(*pose);
-        target_.link =
-            fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
-        fresh_ = false;
-        here_ = *pose;
-        return &target_;
-    }
-
-    /// What holds for the cuts of a run that comes next. The reference lives until the next call of next().
-    const PathTarget& common()
-    {
-        target_.curve = nullptr;
-        target_.link = std::exchange(fresh_, false);
-        return target_;
-    }
-    /// The run in the work mount's frame; the path has gone on to its end. The reference lives until the next call.
-    const LinearRun& in_work(const LinearRun& run)
-    {
-        here_ = run.pose(run.count - 1);
-        return mapped(in_work_, run, run_);
-    }
-
-private:
-    const Assembly& a_;
-    PoseMap in_work_;
-    LinearRun run_;
-    PathTarget target_;
-    std::optional<PathPiece> curve_;
-    std::optional<Pose> here_; ///< part's frame
-    std::size_t operations_ = 0;
-    bool fresh_ = true;
-};
 
 } // namespace
 
@@ -130,18 +49,10 @@ Status RunPasses::read(Scratch& scratch)
     }
     RecordSource& records = this->records();
     OutlineBuilder outline(a_, pass_->findings, records.files());
-    SolverBook solvers(a_);
-    PathChooser chooser(*a_.solver, a_.machine, a_.machine.home(), *pass_->steps, *pass_->decisions);
+    PathPlanner planner(a_, records.files(), *pass_->steps, *pass_->decisions, pass_->findings);
     RecordSpoolWriter aside(*pass_->records);
-    Targets targets(a_);
-    Readings standing = a_.machine.home();
     Record record;
     LinearRun run;
-    const auto note = [&](const PathChooser::Seen& seen, const Record& of, std::size_t index) {
-        if (seen.problem == ChoiceProblem::unreachable || seen.pole < pole_angle) {
-            report_seen(a_, seen, records.files(), of, index, pass_->findings);
-        }
-    };
     std::size_t reported = 0;
     for (std::size_t index = 0;;) {
         if (watch_ != nullptr && index >= reported) {
@@ -153,12 +64,7 @@ Status RunPasses::read(Scratch& scratch)
         }
         if (records.next_run(run)) {
             outline.add(run);
-            const PathTarget& common = targets.common();
-            chooser.add_run(targets.in_work(run), common, [&](std::size_t at, const PathChooser::Seen& seen) {
-                Record one;
-                run.get(at, one);
-                note(seen, one, index + at);
-            });
+            planner.add(run, index);
             aside.put(run);
             index += run.count;
             continue;
@@ -171,19 +77,11 @@ Status RunPasses::read(Scratch& scratch)
             break;
         }
         outline.add(record);
-        if (const auto* change = std::get_if<record::PostureChange>(&record.data)) {
-            chooser.change_solver(solvers.of(change->posture), standing);
-            for (const HeldJoint& held : change->posture.held) {
-                standing[Eigen::Index(held.joint.value)] = held.reading;
-            }
-        }
-        if (const PathTarget* target = targets.next(record)) {
-            note(chooser.add(*target), record, index);
-        }
+        planner.add(record, index);
         aside.put(record);
         ++index;
     }
-    Status status = chooser.finish();
+    Status status = planner.finish();
     status = status ? aside.flush() : status;
     if (status) {
         pass_->outline = outline.take();
@@ -266,7 +164,7 @@ Status RunPasses::write(CodeSink& sink, EventProbe* probe)
     }
     out_.outline = pass_->outline;
     out_.findings = pass_->findings;
-    PlanReader plan(*pass_->steps, *pass_->decisions);
+    PlanReader plan(*pass_->steps, *pass_->decisions, *a_.solver);
     RecordSpoolReader aside(*pass_->records);
     NativeEvents events(a_, out_.outline, plan, out_.findings, pass_->files, sink, threads_ > 1, watch_);
     if (probe != nullptr) {

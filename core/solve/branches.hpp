@@ -16,14 +16,15 @@ inline constexpr double pole_angle = 1e-3; // rad
 /// data with six decimals is off by 0.9e-6 rad).
 inline constexpr double pole_free = 1e-6; // rad
 
-/// Readings of the rotary joints from the work to the tool, the first and the second; joints that are not there read 0.
+/// Readings of the rotary joints that a direction settles, from the work to the tool, the first and the second; joints that are not there
+/// read 0.
 using Turns = std::array<double, 2>;
 
 /// The rotary readings that point the tool along one direction, each in its principal turn.
 struct Branches {
     int count = 0; ///< 0: unreachable, 1, or 2
     std::array<Turns, 2> turns{};
-    std::array<Turns, 2> sine{}; ///< of the joints' motions from the reference posture, by branch; two rotary joints only
+    std::array<Turns, 2> sine{}; ///< of the joints' motions from the reference posture, by branch; where InverseSolver::has_poles()
     std::array<Turns, 2> cosine{Turns{1, 1}, Turns{1, 1}};
     double residual = 0;               ///< rad between the asked and the reached direction
     double pole = 10;                  ///< rad to the nearest pole of the first joint, beyond 0.1 its sine; large without one

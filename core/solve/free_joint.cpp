@@ -82,7 +82,7 @@ public:
     [[nodiscard]] bool at(double angle, double room) const
     {
         return std::all_of(targets_.begin(), targets_.end(), [&](const FreeTarget& target) {
-            const Vec3 linear = solver_.linear_readings(Turns{angle, target.second}, target.tip, target.tool_length);
+            const Vec3 linear = solver_.linear_readings(Turns{angle, target.second}, target.tip, target.tool_length, target.spare);
             for (int i = 0; i < 3; ++i) {
                 const auto& travel = travel_of(solver_.linear()[std::size_t(i)]);
                 if (travel && !(linear[i] >= travel->low + room && linear[i] <= travel->high - room)) {
@@ -101,7 +101,7 @@ public:
         }
         for (const FreeTarget& target : targets_) {
             const auto linear = [&](double angle) {
-                return solver_.linear_readings(Turns{angle, target.second}, target.tip, target.tool_length);
+                return solver_.linear_readings(Turns{angle, target.second}, target.tip, target.tool_length, target.spare);
             };
             const Vec3 ahead = linear(0);
             const Vec3 back = linear(pi);
@@ -125,7 +125,7 @@ private:
     }
     [[nodiscard]] Arcs own_travel() const
     {
-        const auto& travel = travel_of(solver_.rotary().front());
+        const auto& travel = travel_of(solver_.settled().front());
         if (!travel || travel->high - travel->low >= circle) {
             return everywhere;
         }
@@ -151,7 +151,7 @@ private:
 
 std::optional<std::array<double, 2>> free_readings(const InverseSolver& solver, std::span<const FreeTarget> targets, double standing)
 {
-    const auto& travel = solver.kinematics().joints()[solver.rotary().front().value].travel;
+    const auto& travel = solver.kinematics().joints()[solver.settled().front().value].travel;
     const bool stands = !travel || (standing >= travel->low - 1e-9 && standing <= travel->high + 1e-9);
     const Inside inside(solver, targets);
     if (stands && inside.at(standing, -1e-9)) {

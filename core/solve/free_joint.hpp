@@ -18,11 +18,12 @@ struct FreeTarget {
     Vec3 tip = Vec3::Zero(); ///< work mount's frame, mm
     double tool_length = 0;  ///< mm
     double second = 0;       ///< rad: the second rotary joint's reading there; without meaning where there is none
+    double spare = 0;        ///< likewise of the joint to spare
 };
 
 /// The readings of the first rotary joint nearest to `standing` (rad), the one that is no higher and the one that is no lower, with which
 /// all targets are inside travel: both are `standing` where it does. Where only one side has any both are that one. Nothing where no
-/// reading does. Precondition: the solver has a rotary joint.
+/// reading does. Precondition: the solver has settled joints.
 [[nodiscard]] std::optional<std::array<double, 2>> free_readings(const InverseSolver& solver, std::span<const FreeTarget> targets,
                                                                  double standing);
 

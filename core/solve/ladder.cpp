@@ -1,6 +1,7 @@
 #include "core/solve/ladder.hpp"
 
 #include "core/base/units.hpp"
+#include "core/solve/goes_over.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -13,33 +14,23 @@ namespace wexilum {
 namespace {
 
 constexpr double nano = 1e9;
-constexpr double smooth = 0.1;     // of a move: nearer to the middle of its ends the joints go there without a jump
-constexpr double same_turn = 1e-3; // rad
-constexpr int deepest = 8;         // halvings of a piece
-constexpr int beside = 3;          // samples on each side of what has been found
-constexpr int most_again = 60;     // rounds with samples as far apart
-constexpr double past_end = 1e-9;  // mm or rad beyond travel
+constexpr double no_turn = 1e-9;      // rad
+constexpr double same_axis = 1e-9;    // rad
+constexpr double stands_still = 1e-7; // rad
+constexpr double roomy = 0.2;         // of travel_left(): with more there is room
+constexpr double end_strain = 0.1;    // rad: what it is worth to turn in order to stay off an end of travel
+constexpr int beside = 3;             // samples on each side of what has been found
+constexpr int most_again = 60;        // rounds with samples as far apart
 
-/// What a chain has cost: time of the slowest joints in ns, then how far rotary joints have turned in 1e-9 rad.
+/// What a chain has cost: time in ns, then how far rotary joints have turned, each way weighed by the share of the joint's speed that it
+/// takes, in 1e-9 rad. Of ways that take as long the even one weighs least.
 struct Cost {
     std::int64_t time = 0;
-    std::int64_t turned = 0;
+    std::int64_t strain = 0;
     friend auto operator<=>(const Cost&, const Cost&) = default;
-    friend Cost operator+(const Cost& a, const Cost& b) { return {a.time + b.time, a.turned + b.turned}; }
+    friend Cost operator+(const Cost& a, const Cost& b) { return {a.time + b.time, a.strain + b.strain}; }
 };
 constexpr Cost no_chain{std::numeric_limits<std::int64_t>::max() / 2, 0};
-
-bool inside(const std::vector<Joint>& joints, const Readings& readings)
-{
-    for (std::size_t i = 0; i < joints.size(); ++i) {
-        const auto& travel = joints[i].travel;
-        const double reading = readings[Eigen::Index(i)];
-        if (travel && (reading < travel->low - past_end || reading > travel->high + past_end)) {
-            return false;
-        }
-    }
-    return true;
-}
 
 /// The way of a joint; of one without end by the shorter way round.
 double way_of(const Joint& joint, double from, double to)
@@ -48,44 +39,77 @@ double way_of(const Joint& joint, double from, double to)
     return endless ? wrapped(to - from) : to - from;
 }
 
-Cost price(const std::vector<Joint>& joints, const Readings& from, const Readings& to)
+/// How a move is priced.
+struct Pricing {
+    double least = 0;                  ///< what it takes however fast the joints are, s
+    double ease = 0;                   ///< as in LadderOptions
+    double pull = 0;                   ///< likewise
+    std::optional<JointIndex> free;    ///< that is pulled
+    std::optional<JointIndex> retract; ///< of a link: leads the tool away before others turn
+};
+
+Cost price(const std::vector<Joint>& joints, const Readings& from, const Readings& to, const Pricing& by)
 {
-    double slowest = 0;
+    double seconds = by.least;
     double turned = 0;
+    double weighed = 0; // rad s
+    double squares = 0; // s^2
     for (std::size_t i = 0; i < joints.size(); ++i) {
         const double way = std::abs(way_of(joints[i], from[Eigen::Index(i)], to[Eigen::Index(i)]));
-        slowest = std::max(slowest, way / joints[i].speed);
-        turned += joints[i].kind == JointKind::rotary ? way : 0;
-    }
-    return {std::llround(slowest * nano), std::llround(turned * nano)};
-}
-
-bool goes_over(const PathSolver& solver, const PathPiece& way, double tool_length, double s0, const Readings& from, double s1,
-               const Readings& to, int depth)
-{
-    const Readings middle = (from + to) / 2;
-    const auto found = solver.follow(way.at((s0 + s1) / 2), tool_length, middle);
-    if (!found || !inside(solver.joints(), found->readings)) {
-        return false;
-    }
-    double most = 0;
-    double off = 0;
-    for (std::size_t i = 0; i < solver.joints().size(); ++i) {
-        const auto at = Eigen::Index(i);
-        if (solver.joints()[i].kind == JointKind::rotary) {
-            most = std::max(most, std::abs(to[at] - from[at]));
-            off = std::max(off, std::abs(found->readings[at] - middle[at]));
+        seconds = std::max(seconds, way / joints[i].speed);
+        if (joints[i].kind == JointKind::rotary) {
+            turned += way;
+            weighed += way * way / joints[i].speed;
+            squares += way * way / (joints[i].speed * joints[i].speed);
         }
     }
-    if (off <= smooth * most || most <= same_turn) {
-        return true;
+    const double strain = seconds > 0 ? weighed / seconds : 0;
+    const double off_home = by.free ? std::abs(to[Eigen::Index(by.free->value)] - joints[by.free->value].home) : 0;
+    seconds = seconds > 0 ? seconds * (1 + by.pull * off_home) + by.ease * squares / seconds : 0;
+    if (by.retract && turned > no_turn) {
+        const Joint& joint = joints[by.retract->value];
+        const auto at = Eigen::Index(by.retract->value);
+        seconds += (std::abs(from[at] - joint.home) + std::abs(to[at] - joint.home)) / joint.speed;
     }
-    return depth > 0 && goes_over(solver, way, tool_length, s0, from, (s0 + s1) / 2, found->readings, depth - 1) &&
-           goes_over(solver, way, tool_length, (s0 + s1) / 2, found->readings, s1, to, depth - 1);
+    return {std::llround(seconds * nano), std::llround(strain * nano)};
+}
+
+/// How far rotary joints turn in all.
+double turn_between(const std::vector<Joint>& joints, const Readings& from, const Readings& to)
+{
+    double out = 0;
+    for (std::size_t i = 0; i < joints.size(); ++i) {
+        const auto at = Eigen::Index(i);
+        out += joints[i].kind == JointKind::rotary ? std::abs(way_of(joints[i], from[at], to[at])) : 0;
+    }
+    return out;
+}
+
+/// `target`: that the move leads to; null: the first one, from where the machine stands.
+Pricing pricing(const PathSolver& solver, const PathTarget* target, const LadderOptions& options)
+{
+    const auto& free = solver.free_joints();
+    const bool link = target == nullptr || target->link;
+    return {link ? 0 : target->seconds, options.ease, options.pull, free.empty() ? std::nullopt : std::optional(free.front()),
+            target != nullptr && link ? options.retract : std::nullopt};
+}
+
+/// Where a cut does not turn the tool the rotary joints stand still.
+bool stands_at(const PathTarget& before, const PathTarget& target)
+{
+    return target.curve == nullptr ? angle_between(before.pose.axis, target.pose.axis) < same_axis : target.curve->turn() < same_axis;
+}
+
+/// What it costs to stand near an end of travel: among ways that take as long those are taken that keep off.
+std::int64_t near_end(const std::vector<Joint>& joints, const Readings& readings)
+{
+    const double short_of = std::max(0.0, 1 - travel_left(joints, readings) / roomy);
+    return std::llround(short_of * short_of * end_strain * nano);
 }
 
 struct Rung {
     std::vector<Candidate> candidates;
+    std::vector<std::int64_t> ends; ///< strain of each candidate's nearness to ends of travel
     std::vector<Cost> costs;
     std::vector<std::uint32_t> from;                                   ///< on the rung before
     std::vector<std::uint32_t> order;                                  ///< by cost
@@ -98,8 +122,8 @@ struct Rung {
 /// One search over given samples.
 class Search {
 public:
-    Search(const PathSolver& solver, const std::vector<PathTarget>& targets, const Readings& start)
-        : solver_(solver), targets_(targets), start_(start), rungs_(targets.size())
+    Search(const PathSolver& solver, const std::vector<PathTarget>& targets, const Readings& start, const LadderOptions& options)
+        : solver_(solver), targets_(targets), start_(start), options_(options), rungs_(targets.size())
     {}
 
     std::vector<Candidate>& candidates(std::size_t i) { return rungs_[i].candidates; }
@@ -146,19 +170,28 @@ private:
         Rung& rung = rungs_[i];
         const Rung* last = before(i);
         const std::size_t count = rung.candidates.size();
+        for (std::size_t k = rung.ends.size(); k < count; ++k) {
+            rung.ends.push_back(near_end(solver_.joints(), rung.candidates[k].readings));
+        }
         rung.costs.assign(count, no_chain);
         rung.from.assign(count, 0);
+        const Pricing by = pricing(solver_, last == nullptr ? nullptr : &targets_[i], options_);
+        const bool stands = !rung.begins && last != nullptr && stands_at(targets_[i - 1], targets_[i]);
         for (std::uint32_t to = 0; to < count; ++to) {
             const Readings& here = rung.candidates[to].readings;
             if (last == nullptr) {
-                rung.costs[to] = price(solver_.joints(), standing(i), here);
+                rung.costs[to] = price(solver_.joints(), standing(i), here, by) + Cost{0, rung.ends[to]};
                 continue;
             }
             for (const std::uint32_t from : last->order) {
                 if (last->costs[from] > rung.costs[to] || last->costs[from] >= no_chain) {
                     break; // none that follows is cheaper
                 }
-                const Cost cost = last->costs[from] + price(solver_.joints(), last->candidates[from].readings, here);
+                const Readings& before = last->candidates[from].readings;
+                if (stands && turn_between(solver_.joints(), before, here) > stands_still) {
+                    continue;
+                }
+                const Cost cost = last->costs[from] + price(solver_.joints(), before, here, by) + Cost{0, rung.ends[to]};
                 const bool better = cost < rung.costs[to] || (cost == rung.costs[to] && cost < no_chain && from < rung.from[to]);
                 if (better && (rung.begins || may_go_over(i, from, to))) {
                     rung.costs[to] = cost;
@@ -236,6 +269,7 @@ private:
     const PathSolver& solver_;
     const std::vector<PathTarget>& targets_;
     const Readings& start_;
+    const LadderOptions& options_;
     std::vector<Rung> rungs_;
 };
 
@@ -289,10 +323,10 @@ std::vector<double> about(const Choice& choice, JointIndex joint, double step)
 
 /// The cheapest chain for given samples by target; what it costs.
 template <typename Samples>
-Cost search(const PathSolver& solver, const std::vector<PathTarget>& targets, const Readings& start, const Samples& samples_at,
-            std::vector<Choice>& out)
+Cost search(const PathSolver& solver, const std::vector<PathTarget>& targets, const Readings& start, const LadderOptions& options,
+            const Samples& samples_at, std::vector<Choice>& out)
 {
-    Search search(solver, targets, start);
+    Search search(solver, targets, start, options);
     for (std::size_t i = 0; i < targets.size(); ++i) {
         for (const double sample : samples_at(i)) {
             add(search.candidates(i), solver, targets[i], start, sample);
@@ -312,7 +346,8 @@ Cost search(const PathSolver& solver, const std::vector<PathTarget>& targets, co
                       JointIndex(),
                       0,
                       Vec3::UnitZ()};
-            cost = cost + price(solver.joints(), *before, out[i].readings);
+            const Pricing by = pricing(solver, before == &start ? nullptr : &targets[i], options);
+            cost = cost + price(solver.joints(), *before, out[i].readings, by) + Cost{0, near_end(solver.joints(), out[i].readings)};
             before = &out[i].readings;
         }
     }
@@ -357,11 +392,6 @@ void unwind(const std::vector<Joint>& joints, const Readings& start, std::vector
 
 } // namespace
 
-bool goes_over(const PathSolver& solver, const PathPiece& way, double tool_length, const Readings& from, const Readings& to)
-{
-    return goes_over(solver, way, tool_length, 0, from, 1, to, deepest);
-}
-
 std::vector<Choice> LadderChooser::choose(const std::vector<PathTarget>& targets, const Readings& start) const
 {
     const PathSolver& solver = solver_;
@@ -371,7 +401,7 @@ std::vector<Choice> LadderChooser::choose(const std::vector<PathTarget>& targets
                                                      start[Eigen::Index(solver.free_joints().front().value)], options_)
                                            : std::vector<double>{0};
     Cost cost = search(
-        solver, targets, start, [&](std::size_t) -> const std::vector<double>& { return first; }, out);
+        solver, targets, start, options_, [&](std::size_t) -> const std::vector<double>& { return first; }, out);
     for (std::size_t i = 0; i < targets.size(); ++i) {
         if (out[i].readings.size() == 0) {
             out[i] = out_of_reach_at(solver, targets[i], start, first);
@@ -382,7 +412,7 @@ std::vector<Choice> LadderChooser::choose(const std::vector<PathTarget>& targets
         step /= 2;
         const auto near = [&](std::size_t i) { return about(out[i], solver.free_joints().front(), step); };
         for (int again = 0; again < most_again; ++again) { // as long as the chain moves on
-            const Cost now = search(solver, targets, start, near, out);
+            const Cost now = search(solver, targets, start, options_, near, out);
             if (!(now < cost)) {
                 break;
             }

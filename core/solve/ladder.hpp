@@ -1,7 +1,8 @@
 // The choice of whole readings along a path where the machine has joints to spare: a rung for each target, and on it every posture and turn
 // for every sample of what is free.
 //
-// The cheapest chain of one candidate a rung is taken: the sum over all moves of the time that the slowest joint needs, ties by less
+// The cheapest chain of one candidate a rung is taken: the sum over all moves of the time that the slowest joint needs (and in links with a
+// turn of the time that a retract takes), ties by less
 // turning, then by the candidate that comes first (dynamic programming over a layered graph: R. Bellman, Dynamic Programming, 1957). What
 // joins two candidates in a cut is only looked at closely where it is on a cheapest chain: both must be of one continuous course of all
 // joints, the free ones in proportion. Then the samples are taken about the chain that has been found, as long as that gets cheaper, and
@@ -22,6 +23,9 @@ struct LadderOptions {
     double step = 0.0872664625997165; ///< rad: between samples of a free joint
     int refinements = 5;              ///< how often that is halved
     std::size_t most_samples = 721;   ///< of a free joint
+    double pull = 0; ///< 1/rad: by what share of its time a move costs more for each rad that a free joint is from its home
+    double ease = 0; ///< what a second at full speed of a rotary joint costs beside the time: with more they turn less
+    std::optional<JointIndex> retract; ///< goes home and comes back where rotary joints turn in a link; none: they turn as they are
 };
 
 /// Behind a target with a problem the path is chosen anew as after a link. Memory grows with the path: some hundred bytes for each
@@ -37,8 +41,5 @@ private:
     const PathSolver& solver_;
     LadderOptions options_;
 };
-
-/// Whether the joints go over from one candidate's readings to another's along a cut, without a jump. The free joints go in proportion.
-[[nodiscard]] bool goes_over(const PathSolver& solver, const PathPiece& way, double tool_length, const Readings& from, const Readings& to);
 
 } // namespace wexilum

@@ -2,13 +2,13 @@
 #pragma once
 
 #include "core/geometry/turn_about.hpp"
-#include "core/solve/inverse.hpp"
+#include "core/solve/linear_joints.hpp"
 
 namespace wexilum {
 
-template <typename T>
-[[gnu::always_inline]] inline std::array<T, 3> InverseSolver::linear_by(const std::array<T, 2>& sine, const std::array<T, 2>& cosine,
-                                                                        const std::array<T, 3>& tip, double tool_length) const
+template <typename T, std::size_t n>
+[[gnu::always_inline]] inline std::array<T, 3> LinearJoints::linear_by(const std::array<T, n>& sine, const std::array<T, n>& cosine,
+                                                                       const std::array<T, 3>& tip, double tool_length) const
 {
     // Bring the wanted tip and the tool's own tip to the linear joints from both sides; what is between them is their way.
     const Frame& work = kinematics_.work_frame();

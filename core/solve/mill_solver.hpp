@@ -3,7 +3,6 @@
 
 #include "core/solve/path_solver.hpp"
 
-#include <map>
 #include <vector>
 
 namespace wexilum {
@@ -14,6 +13,8 @@ public:
     /// of kind value where it is none of those, of kind unsupported where the joints that remain have no closed form
     /// (InverseSolver::make()). The machine must outlive the solver.
     static Result<MillSolver> make(const Machine& machine, const Posture& posture, std::optional<JointIndex> free);
+    /// Of a closed form that is at hand, its joint to spare being the free one. The machine must outlive the solver.
+    MillSolver(const Machine& machine, const InverseSolver& solver);
 
     [[nodiscard]] const std::vector<Joint>& joints() const override { return machine_->joints; }
     [[nodiscard]] const std::vector<JointIndex>& free_joints() const override { return free_; }
@@ -22,14 +23,9 @@ public:
     [[nodiscard]] OutOfReach why_not(const Pose& pose, double tool_length, const Readings& near) const override;
 
 private:
-    MillSolver(const Machine& machine, const Posture& posture) : machine_(&machine), posture_(posture) {}
-    [[nodiscard]] Result<InverseSolver> closed_form(double free_reading) const;
-    [[nodiscard]] const InverseSolver& with(const Readings& near) const;
-
     const Machine* machine_;
-    Posture posture_;
-    std::vector<JointIndex> free_;                 ///< none or one
-    mutable std::map<double, InverseSolver> made_; ///< by the free joint's reading; the last few
+    InverseSolver solver_;
+    std::vector<JointIndex> free_; ///< none or one
 };
 
 } // namespace wexilum

@@ -39,7 +39,7 @@ PathChooser::PathChooser(const InverseSolver& solver, const Machine& machine, co
 /// The joints of the solver at hand, with their speeds and travel.
 void PathChooser::take_joints()
 {
-    rotary_ = solver_->rotary().size();
+    rotary_ = solver_->settled().size();
     branch_count_ = rotary_ == 2 ? 2 : 1;
     per_speed_.fill(0);
     travel_low_.fill(-std::numeric_limits<double>::infinity());
@@ -56,8 +56,8 @@ void PathChooser::take_joints()
     };
     sense_.fill(0);
     for (std::size_t i = 0; i < rotary_; ++i) {
-        place(i, solver_->rotary()[i]);
-        sense_[i] = machine_.joints[solver_->rotary()[i].value].preferred_sense;
+        place(i, solver_->settled()[i]);
+        sense_[i] = machine_.joints[solver_->settled()[i].value].preferred_sense;
     }
     for (std::size_t i = 0; i < 3; ++i) {
         place(first_linear + i, solver_->linear()[i]);

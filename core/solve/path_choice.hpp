@@ -26,6 +26,7 @@ namespace wexilum {
 struct PathTarget {
     Pose pose;                        ///< in the frame of the work mount
     double tool_length = 0;           ///< mm
+    double seconds = 0;               ///< what the feed asks for the cut to here; 0: as fast as the joints can. A ladder counts with it
     bool link = false;                ///< reached in rapid: the sheet may change here
     bool may_reorient = false;        ///< the tool may be retracted before this target and come back on another sheet
     const PathPiece* curve = nullptr; ///< the way to the target where it is not a line; read during add() only
@@ -43,6 +44,17 @@ inline constexpr double at_pole = pole_free; // rad
 
 /// Chords that a target is off a pole which a cut to it can't pass.
 inline constexpr double clear_of_poles = 1.1;
+
+struct Choice {
+    Readings readings; ///< where there is a problem: the nearest that could be had, or none
+    Outcome outcome = Outcome::solved;
+    double residual = 0; ///< rad
+    double pole = 10;    ///< rad from the nearest pole
+    ChoiceProblem problem = ChoiceProblem::none;
+    JointIndex joint; ///< for beyond_travel
+    double missed_by = 0;
+    Vec3 nearest_axis = Vec3::UnitZ(); ///< for unreachable, in the work's frame
+};
 
 class PathChooser {
 public:
@@ -64,6 +76,11 @@ public:
     /// From here on the targets are for another solver of the same machine, which must outlive the chooser as well; the next one has to be
     /// a link. `standing`: where joints are that have not moved so far.
     void change_solver(const InverseSolver& solver, const Readings& standing);
+    /// What has been chosen elsewhere for all that is reached with the solver at hand, nothing of which has been added: whole readings, as
+    /// Choice says. It begins where standing() is.
+    void add_whole(const std::vector<PathTarget>& targets, const std::vector<Choice>& choices);
+    /// Where the cheapest way so far leaves the machine; other joints as in `others`. What waited for the way on is settled.
+    [[nodiscard]] Readings standing(const Readings& others);
     /// Settles the choice. Nothing may be added afterwards.
     Status finish();
 
@@ -120,6 +137,7 @@ private:
     void settle_pending(const Branches* next);
     void free_joint_inside(const std::vector<PathTarget>& waiting);
     void write_step(std::uint8_t entry, const Lifts& lifts, bool opposite = false);
+    [[nodiscard]] std::size_t cheapest() const;
     Status trace_back();
 
     void take_joints();
@@ -161,13 +179,15 @@ struct Planned {
     };
     Entry entry = Entry::cut;
     int branch = 0;
-    Turns turns{};       ///< at the target
+    /// At the target. Joints that follow from these and the tip's place, as the linear ones of a mill, read here what means nothing
+    /// (InverseSolver::set_linear() settles them, for the exact readings or for rounded ones).
+    Readings readings;
     bool beyond = false; ///< no sheet of the stretch stays inside travel
     double s = 0;
     bool opposite = false; ///< which pole
     int branch_before = 0;
-    Turns arrive{};
-    Turns depart{};
+    Readings arrive;
+    Readings depart;
 };
 
 namespace plan {
@@ -183,11 +203,14 @@ struct StepHead {
 /// Reads the decisions back, one for each target, in order.
 class PlanReader {
 public:
-    PlanReader(Spool& steps, Spool& decisions) : steps_(steps), decisions_(decisions) {}
+    /// `solver`: that of the first target. It must outlive the reader.
+    PlanReader(Spool& steps, Spool& decisions, const InverseSolver& solver);
+    /// What follows has been added for another solver, which must outlive the reader as well.
+    void change_solver(const InverseSolver& solver) { solver_ = &solver; }
     /// Precondition: fewer calls than targets were added. The reference holds until the next call.
     const Planned& next();
-    /// The turns of up to `most` cuts that come next, all of which are on the sheet of the target before, put into the columns from `at`
-    /// on; how many. None where something else comes. branch() and beyond() hold for them.
+    /// What up to `most` cuts that come next read in the settled joints, all of which are on the sheet of the target before, put into the
+    /// columns from `at` on; how many. None where something else comes. branch() and beyond() hold for them.
     std::size_t next_run(std::size_t at, std::size_t most, std::array<Column, 2>& turns);
     /// next() was on, or next_run() is on, a stretch that no sheet stays inside travel of.
     [[nodiscard]] bool beyond() const { return chosen_.beyond; }
@@ -200,31 +223,23 @@ private:
         std::array<std::int32_t, 2> turns{};
         bool beyond = false;
     };
-    [[nodiscard]] Turns reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const;
+    [[nodiscard]] Turns turns_on(const std::array<Turns, 2>& lifts, const Chosen& chosen) const;
+    [[nodiscard]] Readings readings_on(const std::array<Turns, 2>& lifts, const Chosen& chosen) const;
     void next_stretch();
     const Planned& next_other(const std::array<Turns, 2>& lifts, Planned::Entry entry, bool opposite);
+    const Planned& next_whole(bool begins);
     bool read_run();
     void stay(const Turns& turns);
 
     SpoolReader steps_;
     SpoolReader decisions_;
+    const InverseSolver* solver_;
     Chosen chosen_;
-    Planned out_{Planned::Entry::lost};
+    Planned out_;
     std::optional<plan::StepHead> head_; ///< of the step that comes next, where it has been read
     std::array<Column, 2> run_{};        ///< turns of the cuts at hand
     std::size_t run_at_ = 0;
     std::size_t run_end_ = 0;
-};
-
-struct Choice {
-    Readings readings; ///< where there is a problem: the nearest that could be had, or none
-    Outcome outcome = Outcome::solved;
-    double residual = 0; ///< rad
-    double pole = 10;    ///< rad from the nearest pole
-    ChoiceProblem problem = ChoiceProblem::none;
-    JointIndex joint; ///< for beyond_travel
-    double missed_by = 0;
-    Vec3 nearest_axis = Vec3::UnitZ(); ///< for unreachable, in the work's frame
 };
 
 /// Chooses whole readings for all targets of a path at once. Deterministic.

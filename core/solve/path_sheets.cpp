@@ -132,7 +132,7 @@ Status PathChooser::finish()
     return trace_back();
 }
 
-Status PathChooser::trace_back()
+std::size_t PathChooser::cheapest() const
 {
     std::size_t best = 0;
     for (std::size_t i = 1; i < survivors_.size(); ++i) {
@@ -140,7 +140,56 @@ Status PathChooser::trace_back()
             best = i;
         }
     }
-    auto chosen = static_cast<std::uint32_t>(best);
+    return best;
+}
+
+Readings PathChooser::standing(const Readings& others)
+{
+    settle_pending(nullptr);
+    close();
+    Readings out = others;
+    const Survivor& here = survivors_[cheapest()];
+    for (std::size_t i = 0; i < joints_.size(); ++i) {
+        if (joints_[i]) {
+            out[Eigen::Index(joints_[i]->value)] = here.end[i];
+        }
+    }
+    return out;
+}
+
+void PathChooser::add_whole(const std::vector<PathTarget>& targets, const std::vector<Choice>& choices)
+{
+    settle_pending(nullptr);
+    close();
+    Survivor after = survivors_[cheapest()];
+    const auto from = static_cast<std::uint32_t>(cheapest());
+    bool any = false;
+    for (std::size_t i = 0; i < targets.size(); ++i) {
+        const Readings& readings = choices[i].readings;
+        const bool lost = readings.size() == 0;
+        steps_.put(StepHead{whole_entry, any ? std::uint8_t{0} : std::uint8_t{1}});
+        steps_.put(static_cast<std::uint8_t>(lost ? Planned::Entry::lost : targets[i].link ? Planned::Entry::link : Planned::Entry::cut));
+        steps_.put(static_cast<StepCount>(readings.size()));
+        for (const double reading : readings) {
+            steps_.put(reading);
+        }
+        for (std::size_t k = 0; k < joints_.size() && !lost; ++k) {
+            after.end[k] = joints_[k] ? readings[Eigen::Index(joints_[k]->value)] : 0;
+        }
+        any = true;
+    }
+    if (any) {
+        decisions_.put(BlockHead{1, 0, 0});
+        decisions_.put(SheetEntry{{}, 0, from});
+        decisions_.put(std::uint32_t{1});
+        survivors_ = {after};
+        lifts_.fill({after.end[0], after.end[1]});
+    }
+}
+
+Status PathChooser::trace_back()
+{
+    auto chosen = static_cast<std::uint32_t>(cheapest());
     // From the end, a window at a time.
     std::uint64_t end = decision_spool_.size();
     std::uint64_t window_begin = end;
@@ -197,12 +246,12 @@ std::vector<Choice> choose_path(const InverseSolver& solver, const Machine& mach
         out.push_back(std::move(choice));
     }
     (void)chooser.finish(); // memory does not fail
-    PlanReader plan(steps, decisions);
+    PlanReader plan(steps, decisions, solver);
     Readings standing = start;
     for (std::size_t i = 0; i < out.size(); ++i) {
-        const Planned planned = plan.next();
+        const Planned& planned = plan.next();
         if (planned.entry != Planned::Entry::lost) {
-            solver.set_turns(standing, planned.turns);
+            solver.take_rotary(standing, planned.readings);
             solver.set_linear(standing, targets[i].pose.tip, targets[i].tool_length);
         }
         out[i].readings = standing;

@@ -13,6 +13,9 @@ namespace wexilum::plan {
 /// Instead of an entry: how many cuts follow (StepCount), then columns of their lifts by branch and joint.
 inline constexpr std::uint8_t run_entry = UINT8_MAX;
 using StepCount = std::uint32_t;
+/// Instead of an entry: the target's (as a byte), how many joints there are (StepCount) and what each of them reads. The first of them
+/// begins a stretch.
+inline constexpr std::uint8_t whole_entry = UINT8_MAX - 1;
 struct PoleStep {
     double s;
     std::array<Turns, 2> arrive;

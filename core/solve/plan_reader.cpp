@@ -7,11 +7,24 @@ namespace wexilum {
 
 using namespace plan;
 
-Turns PlanReader::reading(const std::array<Turns, 2>& lifts, const Chosen& chosen) const
+PlanReader::PlanReader(Spool& steps, Spool& decisions, const InverseSolver& solver) : steps_(steps), decisions_(decisions), solver_(&solver)
+{
+    out_.entry = Planned::Entry::lost;
+    out_.readings = out_.arrive = out_.depart = Readings::Zero(Eigen::Index(solver.kinematics().joints().size()));
+}
+
+Turns PlanReader::turns_on(const std::array<Turns, 2>& lifts, const Chosen& chosen) const
 {
     Turns out = lifts[std::size_t(chosen.branch)];
     out[0] += whole_turn * chosen.turns[0];
     out[1] += whole_turn * chosen.turns[1];
+    return out;
+}
+
+Readings PlanReader::readings_on(const std::array<Turns, 2>& lifts, const Chosen& chosen) const
+{
+    Readings out = out_.readings;
+    solver_->set_turns(out, turns_on(lifts, chosen));
     return out;
 }
 
@@ -29,8 +42,8 @@ void PlanReader::next_stretch()
 
 const Planned& PlanReader::next_other(const std::array<Turns, 2>& lifts, Planned::Entry entry, bool opposite)
 {
-    out_ = {};
     out_.entry = entry;
+    out_.s = 0;
     out_.opposite = opposite;
     out_.branch_before = chosen_.branch;
     switch (entry) {
@@ -39,22 +52,39 @@ const Planned& PlanReader::next_other(const std::array<Turns, 2>& lifts, Planned
     case Planned::Entry::reorient: {
         const auto depart = steps_.get<std::array<Turns, 2>>();
         next_stretch();
-        out_.depart = reading(depart, chosen_);
+        out_.depart = readings_on(depart, chosen_);
         break;
     }
     case Planned::Entry::pole: {
         const auto step = steps_.get<PoleStep>();
         out_.s = step.s;
-        out_.arrive = reading(step.arrive, chosen_);
+        out_.arrive = readings_on(step.arrive, chosen_);
         next_stretch();
-        out_.depart = reading(step.depart, chosen_);
+        out_.depart = readings_on(step.depart, chosen_);
         break;
     }
     case Planned::Entry::lost: break;
     }
     out_.branch = chosen_.branch;
-    out_.turns = reading(lifts, chosen_);
+    out_.readings = readings_on(lifts, chosen_);
     out_.beyond = chosen_.beyond;
+    return out_;
+}
+
+const Planned& PlanReader::next_whole(bool begins)
+{
+    out_.entry = static_cast<Planned::Entry>(steps_.get<std::uint8_t>());
+    if (begins) {
+        next_stretch();
+    }
+    out_.s = 0;
+    out_.opposite = false;
+    out_.branch = out_.branch_before = chosen_.branch;
+    out_.beyond = chosen_.beyond;
+    const auto count = steps_.get<StepCount>();
+    for (std::size_t i = 0; i < count; ++i) {
+        out_.readings[Eigen::Index(i)] = steps_.get<double>();
+    }
     return out_;
 }
 
@@ -102,7 +132,7 @@ std::size_t PlanReader::next_run(std::size_t at, std::size_t most, std::array<Co
             count += part;
         } else if (static_cast<Planned::Entry>(head_->entry) == Planned::Entry::cut) {
             head_.reset();
-            const Turns one = reading(steps_.get<std::array<Turns, 2>>(), chosen_);
+            const Turns one = turns_on(steps_.get<std::array<Turns, 2>>(), chosen_);
             turns[0][at + count] = one[0];
             turns[1][at + count] = one[1];
             ++count;
@@ -120,11 +150,13 @@ std::size_t PlanReader::next_run(std::size_t at, std::size_t most, std::array<Co
 void PlanReader::stay(const Turns& turns)
 {
     if (out_.entry != Planned::Entry::cut) {
-        out_ = {};
+        out_.entry = Planned::Entry::cut;
+        out_.s = 0;
+        out_.opposite = false;
         out_.branch = out_.branch_before = chosen_.branch;
         out_.beyond = chosen_.beyond;
     }
-    out_.turns = turns;
+    solver_->set_turns(out_.readings, turns);
 }
 
 const Planned& PlanReader::next()
@@ -135,10 +167,13 @@ const Planned& PlanReader::next()
         return out_;
     }
     const StepHead head = *std::exchange(head_, std::nullopt);
+    if (head.entry == whole_entry) {
+        return next_whole(head.opposite != 0);
+    }
     const auto lifts = steps_.get<std::array<Turns, 2>>();
     const auto entry = static_cast<Planned::Entry>(head.entry);
     if (entry == Planned::Entry::cut) {
-        stay(reading(lifts, chosen_));
+        stay(turns_on(lifts, chosen_));
         return out_;
     }
     return next_other(lifts, entry, head.opposite != 0);

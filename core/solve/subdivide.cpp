@@ -31,7 +31,7 @@ struct Splitter {
     void split(const Waypoint& a, const Waypoint& b)
     {
         if (!piece.curved()) {
-            const double w = std::abs(b.turns[0] - a.turns[0]) + std::abs(b.turns[1] - a.turns[1]);
+            const double w = solver.turn_between(a.readings, b.readings);
             const Vec3 tip = piece.from.tip + (piece.to.tip - piece.from.tip) * a.s;
             const Deviation bound = deviation_bound(w, length * (b.s - a.s), out.lever.at(solver, tip, tool_length), interpolation);
             if (excess(bound) <= 1) {
@@ -63,7 +63,7 @@ struct Splitter {
             Waypoint next = b;
             if (i < parts) {
                 next.s = a.s + (b.s - a.s) * i / parts;
-                next.turns = turns_between(solver, piece, branch, a.turns, b.turns, next.s);
+                next.readings = readings_between(solver, piece, branch, a.readings, b.readings, next.s);
             }
             split(before, next);
             if (out.capped) {
@@ -76,18 +76,37 @@ struct Splitter {
 
 } // namespace
 
-Turns turns_between(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& a, const Turns& b, double s)
+Readings readings_between(const InverseSolver& solver, const PathPiece& piece, int branch, const Readings& a, const Readings& b, double s)
 {
-    const Branches found = solver.branches(piece.wound ? piece.at(s).axis : great_circle(piece.from.axis, piece.to.axis, s));
-    Turns out = found.turns[std::size_t(found.count > 1 ? branch : 0)];
-    for (std::size_t i = 0; i < 2; ++i) {
-        // The way between is shorter than a whole turn: the reading near its middle is the one.
-        const double middle = 0.5 * (a[i] + b[i]);
-        out[i] += 2 * pi * std::round((middle - out[i]) / (2 * pi));
+    Readings out = a;
+    if (const auto spare = solver.spare()) {
+        const auto at = Eigen::Index(spare->value);
+        out[at] = a[at] + (b[at] - a[at]) * s;
+    }
+    const Branches found = solver.branches(piece.wound ? piece.at(s).axis : great_circle(piece.from.axis, piece.to.axis, s), out);
+    const Turns from = solver.turns_of(a);
+    const Turns to = solver.turns_of(b);
+    const auto on_branch = [&](std::size_t of) {
+        Turns turns = found.turns[of];
+        for (std::size_t i = 0; i < turns.size(); ++i) {
+            // The way between is shorter than a whole turn: the reading near its middle is the one.
+            const double middle = 0.5 * (from[i] + to[i]);
+            turns[i] += 2 * pi * std::round((middle - turns[i]) / (2 * pi));
+        }
+        return turns;
+    };
+    Turns turns = on_branch(std::size_t(found.count > 1 ? branch : 0));
+    if (solver.spare() && found.count > 1) {
+        const auto off = [&](const Turns& of) {
+            return std::max(std::abs(of[0] - from[0] - (to[0] - from[0]) * s), std::abs(of[1] - from[1] - (to[1] - from[1]) * s));
+        };
+        const Turns other = on_branch(branch == 0 ? 1 : 0);
+        turns = off(other) < off(turns) ? other : turns;
     }
     if (found.count > 0 && found.pole < 1e-9) {
-        out[0] = a[0] + (b[0] - a[0]) * s;
+        turns[0] = from[0] + (to[0] - from[0]) * s;
     }
+    solver.set_turns(out, turns);
     return out;
 }
 
@@ -99,10 +118,8 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
         return worst;
     }
     const Kinematics& kinematics = solver.kinematics();
-    Readings from = Readings::Zero(Eigen::Index(kinematics.joints().size()));
-    Readings to = from;
-    solver.set_turns(from, a.turns);
-    solver.set_turns(to, b.turns);
+    Readings from = a.readings;
+    Readings to = b.readings;
     solver.set_linear(from, piece.at(a.s).tip, tool_length);
     solver.set_linear(to, piece.at(b.s).tip, tool_length);
     for (const double u : {0.25, 0.5, 0.75}) {
@@ -125,8 +142,8 @@ Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, c
     return worst;
 }
 
-void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& start, const Turns& end, double tool_length,
-               const Tolerance& tolerance, Interpolation interpolation, Subdivision& out)
+void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, const Readings& start, const Readings& end,
+               double tool_length, const Tolerance& tolerance, Interpolation interpolation, Subdivision& out)
 {
     out.points.clear();
     out.worst = {};

@@ -18,8 +18,8 @@ enum class Interpolation {
 };
 
 struct Waypoint {
-    double s = 0; ///< fraction of the piece
-    Turns turns{};
+    double s = 0;      ///< fraction of the piece
+    Readings readings; ///< of the rotary joints; what the others read here means nothing
 };
 
 /// InverseSolver::lever_bound() from one point of a path to the next: no lever grows by more than the tip goes.
@@ -53,14 +53,15 @@ struct Subdivision {
 /// Most points of one move.
 inline constexpr int most_points = 512;
 
-/// The rotary readings of a branch at fraction s of a piece whose ends read `a` and `b` on that same sheet.
-[[nodiscard]] Turns turns_between(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& a, const Turns& b,
-                                  double s);
+/// The rotary readings at fraction s of a piece whose ends read `a` and `b` on one sheet of that branch; a joint to spare goes in
+/// proportion, and of the branches the one nearest to the proportion is taken then. Other joints read as in `a`.
+[[nodiscard]] Readings readings_between(const InverseSolver& solver, const PathPiece& piece, int branch, const Readings& a,
+                                        const Readings& b, double s);
 
-/// Splits a piece until the control's own interpolation stays within the tolerance. `start` and `end` are readings of one sheet of
+/// Splits a piece until the control's own interpolation stays within the tolerance. `start` and `end` are rotary readings of one sheet of
 /// `branch`; poses are in the work mount's frame. `out` is filled anew.
-void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, const Turns& start, const Turns& end, double tool_length,
-               const Tolerance& tolerance, Interpolation interpolation, Subdivision& out);
+void subdivide(const InverseSolver& solver, const PathPiece& piece, int branch, const Readings& start, const Readings& end,
+               double tool_length, const Tolerance& tolerance, Interpolation interpolation, Subdivision& out);
 
 /// The largest deviation between two points of a piece, from samples inside.
 [[nodiscard]] Deviation chord_deviation(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b,

@@ -34,9 +34,9 @@ Result<TipFrame> TipFrame::make(const InverseSolver& solver, const std::array<st
     out.base_.translation() = kinematics.pose(zero, 0).tip;
     if (world) { // a linear joint that the turning work carries along would move the room
         Readings away = zero;
-        Turns turned = solver.turns_of(zero);
-        for (double& turn : turned) {
-            turn += 0.7;
+        Readings turned = zero;
+        for (const JointIndex joint : solver.rotary()) {
+            turned[Eigen::Index(joint.value)] += 0.7;
         }
         const Frame before = out.carried(turned);
         for (const std::size_t joint : xyz) {
@@ -54,7 +54,7 @@ Result<TipFrame> TipFrame::make(const InverseSolver& solver, const std::array<st
 }
 
 /// The motion of the work since the rotary joints read their zero, backwards: places of the room seen from the work.
-Frame TipFrame::carried(const Turns& turns) const
+Frame TipFrame::carried(const Readings& at) const
 {
     if (!world_) {
         return Frame::Identity();
@@ -62,22 +62,20 @@ Frame TipFrame::carried(const Turns& turns) const
     const Kinematics& kinematics = solver_->kinematics();
     Readings now = zero_;
     for (const auto& link : kinematics.links()) {
-        for (std::size_t i = 0; link.sign < 0 && i < solver_->rotary().size(); ++i) {
-            if (solver_->rotary()[i] == link.joint) {
-                now[Eigen::Index(link.joint.value)] = turns[i];
-            }
+        if (link.sign < 0 && kinematics.joints()[link.joint.value].kind == JointKind::rotary) {
+            now[Eigen::Index(link.joint.value)] = at[Eigen::Index(link.joint.value)];
         }
     }
     return kinematics.tool_from_work(now) * kinematics.tool_from_work(zero_).inverse();
 }
 
-Frame TipFrame::frame(const Turns& turns) const { return carried(turns) * base_ * plane_; }
+Frame TipFrame::frame(const Readings& at) const { return carried(at) * base_ * plane_; }
 
-Mat3 TipFrame::tool_turned(const Turns& turns) const
+Mat3 TipFrame::tool_turned(const Readings& at) const
 {
     const Kinematics& kinematics = solver_->kinematics();
     Readings now = zero_;
-    solver_->set_turns(now, turns);
+    solver_->take_rotary(now, at);
     const Mat3 since = kinematics.tool_from_work(now).linear() * kinematics.tool_from_work(zero_).linear().transpose();
     return base_.linear().transpose() * since * base_.linear();
 }

@@ -23,15 +23,15 @@ public:
     /// From here on the coordinates are those of a plane, whose frame is seen from the coordinates before.
     void set_plane(const Frame& plane) { plane_ = plane; }
 
-    /// The tip's place in the work mount's frame while the rotary joints read `turns`, mm.
-    [[nodiscard]] Vec3 tip(const Vec3& coordinates, const Turns& turns) const { return frame(turns) * coordinates; }
-    [[nodiscard]] Vec3 coordinates(const Vec3& tip, const Turns& turns) const { return frame(turns).inverse() * tip; }
+    /// The tip's place in the work mount's frame while the rotary joints read what `at` says, mm.
+    [[nodiscard]] Vec3 tip(const Vec3& coordinates, const Readings& at) const { return frame(at) * coordinates; }
+    [[nodiscard]] Vec3 coordinates(const Vec3& tip, const Readings& at) const { return frame(at).inverse() * tip; }
     /// The frame of the coordinates in the work mount's.
-    [[nodiscard]] Frame frame(const Turns& turns) const;
+    [[nodiscard]] Frame frame(const Readings& at) const;
     /// How the tool has turned against the work since the rotary joints read their zero, in the coordinates before any plane.
-    [[nodiscard]] Mat3 tool_turned(const Turns& turns) const;
+    [[nodiscard]] Mat3 tool_turned(const Readings& at) const;
     /// The same for coordinates before any plane: where a place in the work mount's frame lies among them.
-    [[nodiscard]] Vec3 before_plane(const Vec3& tip, const Turns& turns) const { return (carried(turns) * base_).inverse() * tip; }
+    [[nodiscard]] Vec3 before_plane(const Vec3& tip, const Readings& at) const { return (carried(at) * base_).inverse() * tip; }
     [[nodiscard]] const std::array<std::size_t, 3>& joints() const { return xyz_; }
     [[nodiscard]] const InverseSolver& solver() const { return *solver_; }
 
@@ -39,7 +39,7 @@ private:
     TipFrame(const InverseSolver& solver, const std::array<std::size_t, 3>& xyz, const Readings& zero)
         : solver_(&solver), xyz_(xyz), zero_(zero)
     {}
-    [[nodiscard]] Frame carried(const Turns& turns) const;
+    [[nodiscard]] Frame carried(const Readings& at) const;
 
     const InverseSolver* solver_;
     std::array<std::size_t, 3> xyz_;

@@ -36,6 +36,7 @@ struct PostureWish {
     std::vector<std::pair<std::string, double>> set;    ///< joint id -> reading of its scale, rad
     std::vector<std::pair<std::string, double>> parked; ///< joint id -> where it stands, mm or rad, in the order of positioning
     ReadingForms forms;                                 ///< of both
+    std::string free;                                   ///< id of a rotary joint that the path may move at will; empty: none
     std::optional<double> lean; ///< rad: how far the tool may depart from the path's direction; none: as the job's tolerance
     Place place;
 };

@@ -4,6 +4,7 @@
 #include "core/base/ids.hpp"
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 namespace wexilum {
@@ -16,9 +17,10 @@ struct HeldJoint {
 };
 
 struct Posture {
-    std::uint32_t mount = 0;     ///< the tool mount, by its place in Machine::mounts
-    std::vector<HeldJoint> held; ///< in the order in which they are brought there
-    std::uint32_t work = 0;      ///< the work that it is for, by its place in the setup
+    std::uint32_t mount = 0;           ///< the tool mount, by its place in Machine::mounts
+    std::vector<HeldJoint> held;       ///< in the order in which they are brought there
+    std::uint32_t work = 0;            ///< the work that it is for, by its place in the setup
+    std::optional<JointIndex> spare{}; ///< a rotary joint that the path may move at will, as the choice over the whole path finds best
     friend bool operator==(const Posture&, const Posture&) = default;
 };
 

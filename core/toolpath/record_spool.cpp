@@ -143,6 +143,11 @@ void fields(Stream& s, record::PostureChange& v)
     s.value(v.posture.mount);
     s.list(v.posture.held);
     s.value(v.posture.work);
+    bool spares = v.posture.spare.has_value();
+    JointIndex spare = v.posture.spare.value_or(JointIndex());
+    s.value(spares);
+    s.value(spare);
+    v.posture.spare = spares ? std::optional(spare) : std::nullopt;
     s.list(v.by_hand);
     s.value(v.fitted);
     s.value(v.other_work);

@@ -24,10 +24,10 @@ const Arc& arc_of(const PathPiece& piece) { return piece.wound ? *piece.wound->a
 Vec3 ArcWriter::words_on_cylinder(const WoundWay& wound, const Vec3& flat, const std::array<std::size_t, 3>& joints) const
 {
     const Pose pose = wound.wound(flat);
-    const Turns now = place_.solver().turns_of(place_.position().readings);
-    Turns turns = place_.solver().branches(pose.axis).turns[0];
+    Readings at = place_.now();
+    const Turns now = place_.solver().turns_of(at);
+    Turns turns = place_.solver().branches(pose.axis, at).turns[0];
     turns[0] += whole_turn * std::round((now[0] - turns[0]) / whole_turn);
-    Readings at = place_.position().readings;
     place_.solver().set_turns(at, turns);
     place_.solver().set_linear(at, pose.tip, place_.tool_length);
     const Readings values = place_.frame.program_values(at);
@@ -41,7 +41,7 @@ MachinePosition ArcWriter::position_on(const PathPiece& piece, const ArcFrame& f
         return place_.with_same_turn(piece.arc->at(s));
     }
     const SheetWay& way = *frame.wound;
-    return place_.rounded(s == 1 ? way.to : turns_between(place_.solver(), piece, way.branch, way.from, way.to, s), piece.at(s).tip);
+    return place_.rounded(s == 1 ? way.to : readings_between(place_.solver(), piece, way.branch, way.from, way.to, s), piece.at(s).tip);
 }
 
 bool ArcWriter::write(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed, std::string& why)
@@ -113,7 +113,7 @@ Mat3 ArcWriter::directions(const PathPiece& piece, const ArcFrame& frame) const
             columns.row(k) = (words_on_cylinder(*piece.wound, piece.wound->from + Vec3::Unit(k), frame.joints) - from).transpose();
         }
     } else if (of_the_tip(place_.frame.kind())) {
-        columns = place_.frame.tip_frame().frame(place_.solver().turns_of(place_.now())).linear();
+        columns = place_.frame.tip_frame().frame(place_.now()).linear();
     } else {
         const auto jacobian = place_.solver().kinematics().tip_jacobian(place_.now(), place_.tool_length);
         for (int k = 0; k < 3; ++k) {
@@ -167,7 +167,7 @@ Vec3 ArcWriter::centre_of(const PathPiece& piece, const ArcFrame& frame) const
         return words_on_cylinder(*piece.wound, arc.centre, frame.joints);
     }
     if (of_the_tip(place_.frame.kind())) {
-        return place_.frame.tip_frame().coordinates(arc.centre, place_.solver().turns_of(place_.now()));
+        return place_.frame.tip_frame().coordinates(arc.centre, place_.now());
     }
     Readings at_centre = place_.now();
     place_.solver().set_linear(at_centre, arc.centre, place_.tool_length);

@@ -12,8 +12,8 @@ namespace wexilum {
 /// A cut's readings: the rotary ones at both ends, on one sheet of a branch.
 struct SheetWay {
     int branch = 0;
-    Turns from{};
-    Turns to{};
+    Readings from; ///< planned, as Planned::readings
+    Readings to;
 };
 
 class ArcWriter {

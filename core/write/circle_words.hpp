@@ -11,7 +11,9 @@ namespace wexilum {
 class CircleWords final : public WritePart {
 public:
     /// All must outlive the object.
-    CircleWords(const Assembly& assembly, WrittenPlace& place, WriteLog& log) : WritePart(log), assembly_(assembly), place_(place) {}
+    CircleWords(const Assembly& assembly, WrittenPlace& place, WriteLog& log)
+        : WritePart(log), assembly_(assembly), place_(place), further_(Readings::Zero(Eigen::Index(assembly.machine.joints.size())))
+    {}
 
     void add_axis(Statement& statement, std::size_t joint, std::int64_t counts);
     /// The counts to write for a joint that goes from where it stands to these.
@@ -22,17 +24,18 @@ public:
     /// The joint has been moved by other words.
     void forget(std::size_t joint) { words_[joint].reset(); }
     /// How many blocks a way of the rotary joints takes at least, so that the control goes the way that is meant.
-    [[nodiscard]] int blocks_between(const Turns& from, const Turns& to) const;
-    /// Planned turns, with the whole turns added by which joints that go one way only have come further.
-    [[nodiscard]] Turns shifted(const Turns& planned) const { return {planned[0] + further_[0], planned[1] + further_[1]}; }
-    /// Where the rotary joints stand, without those.
-    [[nodiscard]] Turns turns_now() const;
+    [[nodiscard]] int blocks_between(const Readings& from, const Readings& to) const;
+    /// Planned readings, with the whole turns added by which joints that go one way only have come further.
+    [[nodiscard]] Readings shifted(const Readings& planned) const { return planned + further_; }
+    [[nodiscard]] double further(std::size_t joint) const { return further_[Eigen::Index(joint)]; }
+    /// Where the machine stands, without those.
+    [[nodiscard]] Readings planned_now() const { return place_.now() - further_; }
     /// Before a link: joints that go one way only come to the planned place by as many turns more as that takes.
-    void go_one_way(const Turns& planned);
+    void go_one_way(const Readings& planned);
     /// In a cut such a joint can't go back.
-    void check_one_way(const Turns& from, const Turns& to);
+    void check_one_way(const Readings& from, const Readings& to);
     /// The chain is another one.
-    void forget_turns() { further_ = {}; }
+    void forget_turns() { further_.setZero(); }
 
     /// A place on a circle depends on where the joint stands.
     [[nodiscard]] bool leaves_cuts_plain() const override { return !place_.frame.has_circles(); }
@@ -43,7 +46,7 @@ private:
     const Assembly& assembly_;
     WrittenPlace& place_;
     std::array<std::optional<std::int64_t>, max_joints> words_; ///< last written
-    Turns further_{};                                           ///< rad, whole turns
+    Readings further_;                                          ///< by joint: whole turns, rad
 };
 
 } // namespace wexilum

@@ -67,9 +67,9 @@ void CutLines::cut_on(const MachinePosition& target, const BlockWay& way, const 
     }
 }
 
-[[gnu::flatten]] void CutLines::point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed)
+[[gnu::flatten]] void CutLines::point(const Readings& planned, const Vec3& tip, double seconds, double length, const FeedSpec& feed)
 {
-    line(place_.next(turns, tip), seconds, length, feed);
+    line(place_.next(planned, tip), seconds, length, feed);
 }
 
 void CutLines::report_positioned(const MachinePosition& target, const BlockWay& way)
@@ -88,9 +88,9 @@ void CutLines::report_positioned(const MachinePosition& target, const BlockWay& 
 }
 
 /// The joint whose letter gives the way round a cylinder stands still: the cut must not need it.
-void CutLines::check_beside(const Pose& end, const Turns& turns)
+void CutLines::check_beside(const Pose& end, const Readings& planned)
 {
-    const double beside = place_.frame.beside_cylinder(turns, end.tip, place_.tool_length);
+    const double beside = place_.frame.beside_cylinder(planned, end.tip, place_.tool_length);
     if (std::abs(beside) > 2 * place_.frame.rounding().step(Quantity::length)) {
         const std::string& joint = assembly_.machine.joints[place_.frame.cylinder().flat].id;
         log_.report(

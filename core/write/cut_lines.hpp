@@ -19,11 +19,11 @@ public:
     /// To a position, in so many seconds over so many mm of the tip. What is too small for a block is carried on to the next one.
     void line(const MachinePosition& target, double seconds, double length, const FeedSpec& feed);
     /// To a tip with rotary readings.
-    void point(const Turns& turns, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
+    void point(const Readings& planned, const Vec3& tip, double seconds, double length, const FeedSpec& feed);
     /// How the control goes between two points.
     [[nodiscard]] Interpolation interpolation() const;
     /// The joint whose letter gives the way round a cylinder stands still: a cut that ends so must not need it.
-    void check_beside(const Pose& end, const Turns& turns);
+    void check_beside(const Pose& end, const Readings& planned);
 
 private:
     void cut_on(const MachinePosition& target, const BlockWay& way, const Slot& feed);

@@ -68,13 +68,12 @@ WEXILUM_WIDE void CutRunWriter::find_positions(const CutsAlong& cuts, std::size_
         return std::size_t(std::find_if(chain.begin(), chain.end(), [&](const WorkingChain::Joint& c) { return c.joint == joint; }) -
                            chain.begin());
     };
-    const Turns further = circles_.shifted({});
     std::array<Column, 2> sine;
     std::array<Column, 2> cosine;
-    for (std::size_t r = 0; r < solver.rotary().size(); ++r) {
-        const std::size_t joint = solver.rotary()[r].value;
+    for (std::size_t r = 0; r < solver.settled().size(); ++r) {
+        const std::size_t joint = solver.settled()[r].value;
         const std::size_t k = place_of(joint);
-        place_.frame.round_along(joint, (*cuts.turns)[r], further[r], first, end, ahead_.counts[k], ahead_.readings[k]);
+        place_.frame.round_along(joint, (*cuts.turns)[r], circles_.further(joint), first, end, ahead_.counts[k], ahead_.readings[k]);
         const double reference = solver.rotary_reference(r);
         Column angle;
         for (std::size_t i = first; i < end; ++i) {
@@ -165,8 +164,11 @@ void CutRunWriter::find_rest(const CutsAlong& cuts, std::size_t first, std::size
         room[i] = -1;
         if (i > first) { // where it comes from is known in full: a closer look, as subdivide() takes it
             const PathPiece piece{run.pose(i - 1), run.pose(i), std::nullopt};
-            const Deviation d = chord_deviation(solver, piece, {0, {turns[0][i - 1], turns[1][i - 1]}}, {1, {turns[0][i], turns[1][i]}},
-                                                place_.tool_length, Interpolation::joints);
+            Waypoint from{0, place_.now()};
+            Waypoint to{1, place_.now()};
+            solver.set_turns(from.readings, {turns[0][i - 1], turns[1][i - 1]});
+            solver.set_turns(to.readings, {turns[0][i], turns[1][i]});
+            const Deviation d = chord_deviation(solver, piece, from, to, place_.tool_length, Interpolation::joints);
             room[i] = std::max(d.tip / tolerance.tip, d.axis / tolerance.axis) <= 1 ? 0 : -1;
         }
     }

@@ -56,7 +56,7 @@ bool CutWriter::is_one_block(const PathPiece& piece, const SheetWay& way)
     if (circles_.blocks_between(way.from, way.to) != 1) {
         return false;
     }
-    const double turns = std::abs(way.to[0] - way.from[0]) + std::abs(way.to[1] - way.from[1]);
+    const double turns = place_.solver().turn_between(way.from, way.to);
     const double lever = parts_.lever.at(place_.solver(), piece.from.tip, place_.tool_length);
     const Deviation bound = deviation_bound(turns, piece.length(), lever, lines_.interpolation());
     const Tolerance tolerance = assembly_.line_tolerance();
@@ -77,46 +77,50 @@ void CutWriter::feed_in_parts(const PathPiece& piece, const SheetWay& way, const
         report_many_blocks(way, length);
     }
     double before = 0;
-    Turns turns = way.from;
-    const auto go = [&](double s, const Turns& to) {
+    Readings at = way.from;
+    const auto go = [&](double s, const Readings& to) {
         const double part = length * (s - before);
         const double seconds = feed.mode == FeedMode::inverse_time ? feed.seconds(length) * (s - before) : feed.seconds(part);
         lines_.point(to, s == 1 ? piece.to.tip : piece.at(s).tip, seconds, part, feed);
         before = s;
     };
     for (const Waypoint& point : parts_.points) {
-        const int parts = circles_.blocks_between(turns, point.turns);
+        const int parts = circles_.blocks_between(at, point.readings);
         const double begin = before;
         for (int k = 1; k < parts; ++k) {
             const double u = double(k) / parts;
-            go(begin + (point.s - begin) * u, {turns[0] + (point.turns[0] - turns[0]) * u, turns[1] + (point.turns[1] - turns[1]) * u});
+            go(begin + (point.s - begin) * u, at + (point.readings - at) * u);
         }
-        go(point.s, point.turns);
-        turns = point.turns;
+        go(point.s, point.readings);
+        at = point.readings;
     }
 }
 
 void CutWriter::report_many_blocks(const SheetWay& way, double length)
 {
     const auto count = double(parts_.points.size());
-    const bool first = std::abs(way.to[0] - way.from[0]) >= std::abs(way.to[1] - way.from[1]);
-    const std::size_t rotary = first ? 0 : 1;
-    const std::string& joint = assembly_.machine.joints[place_.solver().rotary()[rotary].value].id;
+    const auto turn_of = [&](JointIndex joint) {
+        return std::abs(way.to[Eigen::Index(joint.value)] - way.from[Eigen::Index(joint.value)]);
+    };
+    const auto& rotary = place_.solver().rotary();
+    const JointIndex most =
+        *std::max_element(rotary.begin(), rotary.end(), [&](JointIndex a, JointIndex b) { return turn_of(a) < turn_of(b); });
+    const std::string& joint = assembly_.machine.joints[most.value].id;
     if (!log_.absorb("many-blocks", joint, count)) {
         log_.report(Severity::remark, "many-blocks", joint,
                     fmt::format("{:.0f} blocks for one move: {} turns {:.3f} deg while the tool goes {:.3f} mm", count, joint,
-                                std::abs(to_deg(way.to[rotary] - way.from[rotary])), length),
+                                to_deg(turn_of(most)), length),
                     "a lean in the operation's \"pole\" would spare the turn where a pole is near; a larger tolerance needs fewer blocks",
                     count);
     }
 }
 
-void CutWriter::turn_standing(const Pose& pose, const Turns& from_planned, const Turns& to_planned, const FeedSpec& feed)
+void CutWriter::turn_standing(const Pose& pose, const Readings& from_planned, const Readings& to_planned, const FeedSpec& feed)
 {
-    const Turns from = circles_.shifted(from_planned);
-    const Turns to = circles_.shifted(to_planned);
+    const Readings from = circles_.shifted(from_planned);
+    const Readings to = circles_.shifted(to_planned);
     circles_.check_one_way(from, to);
-    const double turn = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
+    const double turn = place_.solver().turn_between(from, to);
     const double lever = std::min(place_.solver().lever_bound(pose.tip, place_.tool_length), 1e5);
     // Chords of a circle about the axis, with room for rounding; none where the control itself keeps the tip in its place.
     const bool kept = place_.frame.kind() == FrameKind::tool_centre_point;
@@ -124,7 +128,7 @@ void CutWriter::turn_standing(const Pose& pose, const Turns& from_planned, const
     const int parts = std::max(int(std::clamp(wanted, 1.0, double(most_points))), circles_.blocks_between(from, to));
     for (int i = 1; i <= parts; ++i) {
         const double u = double(i) / parts;
-        lines_.point({from[0] + (to[0] - from[0]) * u, from[1] + (to[1] - from[1]) * u}, pose.tip, 0, 0, feed);
+        lines_.point(from + (to - from) * u, pose.tip, 0, 0, feed);
     }
 }
 

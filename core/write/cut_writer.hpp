@@ -18,7 +18,7 @@ public:
     /// otherwise as lines within the job's tolerance.
     void feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed);
     /// Turns the rotary joints while the tool stands still at a pose; both readings hold it there. As fast as the joints can.
-    void turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed);
+    void turn_standing(const Pose& pose, const Readings& from, const Readings& to, const FeedSpec& feed);
     /// The bound on levers of the rotary joints, kept for its memory.
     [[nodiscard]] LeverBound& lever() { return parts_.lever; }
 

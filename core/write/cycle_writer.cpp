@@ -40,14 +40,14 @@ void CycleWriter::interrupt()
 }
 
 /// Whether the control's own cycle is on, at the same level and with the rotary joints as they stand.
-bool CycleWriter::stays_in_cycle(const Pose& level, const Turns& planned) const
+bool CycleWriter::stays_in_cycle(const Pose& level, const Readings& planned) const
 {
     if (!in_native_) {
         return false;
     }
     const WrittenPlace& place = motion_.place();
     Readings target = place.now();
-    place.solver().set_turns(target, planned);
+    place.solver().take_rotary(target, planned);
     place.solver().set_linear(target, level.tip, place.tool_length);
     const double word = place.frame.program_values(target)[Eigen::Index(native_joint_)];
     bool stays = place.frame.rounding().counts(Quantity::length, word) == native_level_;
@@ -58,7 +58,7 @@ bool CycleWriter::stays_in_cycle(const Pose& level, const Turns& planned) const
     return stays;
 }
 
-void CycleWriter::point(const Pose& pose, const Turns& planned, const FeedSpec& feed)
+void CycleWriter::point(const Pose& pose, const Readings& planned, const FeedSpec& feed)
 {
     static const CycleStyle expanded;
     FeedSpec cycle_feed = feed;
@@ -167,10 +167,10 @@ void CycleWriter::moves(const Pose& pose, const CycleStyle& style, const FeedSpe
     const auto go = [&](double from, double to, bool at_feed) {
         const Pose end{pose.tip + pose.axis * to, pose.axis};
         if (at_feed) {
-            const Turns turns = motion_.turns_now();
-            motion_.feed({{pose.tip + pose.axis * from, pose.axis}, end, std::nullopt}, {0, turns, turns}, feed);
+            const Readings planned = motion_.planned_now();
+            motion_.feed({{pose.tip + pose.axis * from, pose.axis}, end, std::nullopt}, {0, planned, planned}, feed);
         } else {
-            motion_.rapid(end, motion_.turns_now());
+            motion_.rapid(end, motion_.planned_now());
         }
     };
     double height = plan_->retreat;

@@ -18,7 +18,7 @@ public:
     /// Takes a cycle into force. An Error without place where it has no meaning as motion.
     Status start(const record::CycleStart& cycle);
     /// One hole at a pose (work mount's frame) with its planned rotary readings.
-    void point(const Pose& pose, const Turns& planned, const FeedSpec& feed);
+    void point(const Pose& pose, const Readings& planned, const FeedSpec& feed);
     /// Ends the cycle; the control's own cycle is cancelled.
     void end();
     [[nodiscard]] bool active() const { return plan_.has_value(); }
@@ -33,7 +33,7 @@ public:
     void interrupt();
 
 private:
-    [[nodiscard]] bool stays_in_cycle(const Pose& level, const Turns& planned) const;
+    [[nodiscard]] bool stays_in_cycle(const Pose& level, const Readings& planned) const;
     void native_point(const Pose& pose, const CycleStyle& style, const MotionWriter::Drilling& drilling, const FeedSpec& feed);
     void moves(const Pose& pose, const CycleStyle& style, const FeedSpec& feed);
 

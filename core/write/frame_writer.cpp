@@ -195,7 +195,7 @@ void FrameWriter::enter_cylinder()
     place_.recount();
 }
 
-bool FrameWriter::enter(const Pose& pose, const Turns& planned)
+bool FrameWriter::enter(const Pose& pose, const Readings& planned)
 {
     Statement length(StatementKind::state);
     add_length(length);
@@ -218,7 +218,7 @@ bool FrameWriter::enter(const Pose& pose, const Turns& planned)
 }
 
 /// Takes a plane for the coordinates; the words that declare it to the control.
-Statement FrameWriter::plane_words(const Pose& pose, const Turns& planned)
+Statement FrameWriter::plane_words(const Pose& pose, const Readings& planned)
 {
     Statement statement(StatementKind::state);
     const PlaneStyle& style = *assembly_.dialect.plane;
@@ -232,7 +232,7 @@ Statement FrameWriter::plane_words(const Pose& pose, const Turns& planned)
     }
     const bool by_readings = style.by == PlaneForm::By::readings;
     // The control takes the readings as they are; the other forms state the path's own direction.
-    const Mat3 axes = place_.frame.tip_frame().tool_turned(by_readings ? place_.solver().turns_of(place_.now()) : planned);
+    const Mat3 axes = place_.frame.tip_frame().tool_turned(by_readings ? place_.now() : planned);
     std::vector<double> numbers = plane_numbers(style, zero, axes);
     for (std::size_t i = 0; i < numbers.size(); ++i) {
         numbers[i] = rounded_to(Role::plane_number, i, style.lengths() ? Quantity::length : Quantity::direction, numbers[i]);

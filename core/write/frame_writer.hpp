@@ -31,7 +31,7 @@ public:
     [[nodiscard]] bool in_wanted() const;
     /// Switches to the wanted coordinates of the tip for motion about a pose; the tool stands still meanwhile. False where they can't be
     /// written, which is reported; then the joints' own are wanted.
-    bool enter(const Pose& pose, const Turns& planned);
+    bool enter(const Pose& pose, const Readings& planned);
     /// Where the tool stands over a cylinder: from here on the control turns it.
     void enter_cylinder();
     /// Back to the joints' own readings, where coordinates of the tip are in force.
@@ -57,7 +57,7 @@ public:
 private:
     void refuse(const Status& status);
     void forget_coordinates();
-    [[nodiscard]] Statement plane_words(const Pose& pose, const Turns& planned);
+    [[nodiscard]] Statement plane_words(const Pose& pose, const Readings& planned);
 
     const Assembly& assembly_;
     WordEmitter& emitter_;

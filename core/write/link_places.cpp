@@ -39,7 +39,7 @@ void LinkPlaces::go(JointSet joints, const Vec3& tip, LinkPlace& place)
         go_on_cylinder(joints, tip, place);
         return;
     }
-    const MachinePosition target = place_.rounded(place.turns, tip);
+    const MachinePosition target = place_.rounded(place.planned, tip);
     JointSet turning = 0;
     for (const std::size_t i : place_.frame.chain()) {
         turning |= place_.frame.is_rotary()[i] && (!place_.stated[i] || target.counts[i] != place_.position().counts[i]) ? bit_of(i) : 0;
@@ -59,7 +59,7 @@ void LinkPlaces::go(JointSet joints, const Vec3& tip, LinkPlace& place)
             return;
         }
     }
-    move(joints, place.turns, tip, place);
+    move(joints, place.planned, tip, place);
 }
 
 /// Round the cylinder instead of by the joint that turns it; the joint under that word stands.
@@ -67,7 +67,7 @@ void LinkPlaces::go_on_cylinder(JointSet joints, const Vec3& tip, const LinkPlac
 {
     const JointSet flat = bit_of(place_.frame.cylinder().flat);
     const JointSet moving = (joints & place_.chain.linear & ~flat) | ((joints & place_.chain.rotary) != 0 ? flat : 0);
-    const MachinePosition target = place_.rounded(place.turns, tip);
+    const MachinePosition target = place_.rounded(place.planned, tip);
     place_.check_travel(target.readings);
     if (place.last != nullptr && moving == place_.chain.linear && (tip - place.pose.tip).norm() < 1e-9) {
         arrive(target, tip, *place.last);
@@ -81,13 +81,13 @@ void LinkPlaces::go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& place)
 {
     if (place_.frame.kind() == FrameKind::joints) {
         place.length_done = true;
-        if (!frames_.enter(place.pose, place.turns)) {
-            move(joints, place.turns, tip, place);
+        if (!frames_.enter(place.pose, place.planned)) {
+            move(joints, place.planned, tip, place);
             return;
         }
     }
     const auto away = place_.away_joint();
-    MachinePosition target = place_.rounded(place.turns, tip);
+    MachinePosition target = place_.rounded(place.planned, tip);
     place_.check_travel(target.readings);
     if ((place_.chain.linear & ~joints) != 0) {
         Readings part = target.readings;
@@ -111,7 +111,7 @@ void LinkPlaces::go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& place)
 }
 
 /// One block of a link, in the joints' own readings. The first that moves the joint which carries the length states that length.
-void LinkPlaces::move(JointSet joints, const Turns& turns, const Vec3& tip, LinkPlace& place)
+void LinkPlaces::move(JointSet joints, const Readings& planned, const Vec3& tip, LinkPlace& place)
 {
     const bool states = !place.length_done && (has(joints, place_.away_joint()) || has(joints, place_.frame.length_joint()));
     Statement statement(StatementKind::motion);
@@ -121,10 +121,8 @@ void LinkPlaces::move(JointSet joints, const Turns& turns, const Vec3& tip, Link
     } else if (states) {
         frames_.switch_length_off();
     }
-    const InverseSolver& solver = place_.solver();
-    const MachinePosition target = place_.rounded(turns, tip);
-    if ((joints & place_.chain.rotary) != 0 &&
-        circles_.blocks_between(solver.turns_of(place_.now()), solver.turns_of(target.readings)) > 1) {
+    const MachinePosition target = place_.rounded(planned, tip);
+    if ((joints & place_.chain.rotary) != 0 && circles_.blocks_between(place_.now(), target.readings) > 1) {
         rapids_.move(target, joints & place_.chain.rotary);
     }
     Readings end = place_.now();
@@ -182,13 +180,10 @@ struct LinkPlaces::Ride {
     LinkPlace& place;
     SurfaceWay way;
     ClearanceSurface allowed; ///< outside it the tool stays
-    Turns from;               ///< where it begins
+    Readings from;            ///< where it begins
     bool turns = false;
     bool reported = false; ///< that it does not stay outside
-    [[nodiscard]] Turns turns_at(double u) const
-    {
-        return {from[0] + (place.turns[0] - from[0]) * u, from[1] + (place.turns[1] - from[1]) * u};
-    }
+    [[nodiscard]] Readings readings_at(double u) const { return from + (place.planned - from) * u; }
     /// The bend between two places that is nearest to their middle, or the middle.
     [[nodiscard]] double between(double u0, double u1) const
     {
@@ -206,7 +201,7 @@ void LinkPlaces::ride(LinkPlace& place)
 {
     const ClearanceSurface& surface = *operations_.next.links->clearance;
     const PoseMap in_part(assembly_.setup.part().inverse());
-    const Turns from = place_.solver().turns_of(place_.now());
+    const Readings from = place_.now();
     const Pose begin = in_part(place_.pose());
     if (const double inside = -surface.height(begin.tip); inside > ride_inside) {
         log_.report(Severity::error, "ride-from-inside", "",
@@ -214,24 +209,27 @@ void LinkPlaces::ride(LinkPlace& place)
                     "let the move before lead to \"leave\" or \"home\", or give both operations the same surface", inside);
         return;
     }
-    const bool turns = place_.differs(place_.rounded(place.turns, place.clear), true);
+    const bool turns = place_.differs(place_.rounded(place.planned, place.clear), true);
     if (turns && !place_.on_cylinder()) {
         frames_.leave();
     } else if (of_the_tip(frames_.wanted()) && place_.frame.kind() == FrameKind::joints) {
         brakes_.lock_standing(operations_.next.outline);
         place.length_done = true;
-        frames_.enter(place.pose, place.turns);
+        frames_.enter(place.pose, place.planned);
     }
     Ride ride{place, {}, surface.shrunk(ride_inside), from, turns, false};
     // Round a cylinder the tip goes with the tool's direction.
     double winding = 0;
     if (const auto along = surface.along(); along && turns) {
-        const double most = std::max(std::abs(place.turns[0] - from[0]), std::abs(place.turns[1] - from[1]));
+        double most = 0;
+        for (const JointIndex joint : place_.solver().rotary()) {
+            most = std::max(most, std::abs(place.planned[Eigen::Index(joint.value)] - from[Eigen::Index(joint.value)]));
+        }
         const int parts = 1 + int(most / 0.1);
         Vec3 before = begin.axis;
         for (int k = 1; k <= parts; ++k) {
             Readings at = place_.now();
-            place_.solver().set_turns(at, ride.turns_at(double(k) / parts));
+            place_.solver().take_rotary(at, ride.readings_at(double(k) / parts));
             const Vec3 axis = in_part(place_.solver().kinematics().pose(at, place_.tool_length)).axis;
             winding += angle_about(*along, before, axis);
             before = axis;
@@ -246,12 +244,12 @@ void LinkPlaces::ride(LinkPlace& place)
 void LinkPlaces::ride_to(Ride& ride, double u0, double u1, int halvings)
 {
     const InverseSolver& solver = place_.solver();
-    const Turns turns = ride.turns_at(u1);
+    const Readings planned = ride.readings_at(u1);
     const Vec3 tip = u1 >= 1 ? ride.place.clear : Vec3(assembly_.setup.part() * ride.way.at(u1));
-    const MachinePosition target = place_.rounded(turns, tip);
+    const MachinePosition target = place_.rounded(planned, tip);
     const bool clear = clear_along(ride.allowed, assembly_.setup.part(), solver.kinematics(), place_.tool_length,
                                    rapid_stretches(assembly_.machine, place_.now(), target.readings, assembly_.controller.rapid_straight));
-    const bool one = circles_.blocks_between(solver.turns_of(place_.now()), solver.turns_of(target.readings)) == 1;
+    const bool one = circles_.blocks_between(place_.now(), target.readings) == 1;
     if ((!clear || !one) && halvings < most_halvings) {
         const double at = ride.between(u0, u1);
         ride_to(ride, u0, at, halvings + 1);
@@ -263,7 +261,7 @@ void LinkPlaces::ride_to(Ride& ride, double u0, double u1, int halvings)
                     "choose a larger surface or another shape, or go by \"home\"", 1);
     }
     if (place_.frame.kind() == FrameKind::joints) {
-        move(ride.turns ? place_.chain.rotary | place_.chain.linear : place_.chain.linear, turns, tip, ride.place);
+        move(ride.turns ? place_.chain.rotary | place_.chain.linear : place_.chain.linear, planned, tip, ride.place);
     } else {
         rapids_.move(target, place_.chain.linear);
     }

@@ -12,7 +12,7 @@ namespace wexilum {
 /// Where a link leads to; all in the work mount's frame.
 struct LinkPlace {
     Pose pose;
-    Turns turns;
+    Readings planned;         ///< as Planned::readings, on the turn that it is brought to
     Vec3 clear;               ///< of the tip, from where the way along the tool is free
     const FeedSpec* last;     ///< the feed of the last way; null: rapid
     bool length_done = false; ///< the tool's length has been stated on the way
@@ -42,7 +42,7 @@ private:
     void go_in_frame(JointSet joints, const Vec3& tip, LinkPlace& place);
     void go_on_cylinder(JointSet joints, const Vec3& tip, const LinkPlace& place);
     void ride_to(Ride& ride, double u0, double u1, int halvings);
-    void move(JointSet joints, const Turns& turns, const Vec3& tip, LinkPlace& place);
+    void move(JointSet joints, const Readings& planned, const Vec3& tip, LinkPlace& place);
     void stating_block(Statement statement, const MachinePosition& target, JointSet joints, const FeedSpec* last, double way);
     void arrive(const MachinePosition& target, const Vec3& tip, const FeedSpec& feed);
     [[nodiscard]] static bool has(JointSet joints, std::optional<std::size_t> joint) { return joint && (joints & bit_of(*joint)) != 0; }

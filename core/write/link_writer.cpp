@@ -15,7 +15,7 @@ constexpr double clear_way = 2; // mm beyond what an operation touches
 } // namespace
 
 /// Whether going along the tool moves other joints than the one that retracts.
-bool LinkWriter::points_beside(const Pose& pose, const Turns& turns) const
+bool LinkWriter::points_beside(const Pose& pose, const Readings& planned) const
 {
     const auto away = place_.away_joint();
     if (!place_.chain.tool_turns || !away) {
@@ -23,7 +23,7 @@ bool LinkWriter::points_beside(const Pose& pose, const Turns& turns) const
     }
     constexpr double way = 100; // mm
     Readings at = place_.now();
-    place_.solver().set_turns(at, turns);
+    place_.solver().take_rotary(at, planned);
     Readings out = at;
     place_.solver().set_linear(at, pose.tip, place_.tool_length);
     place_.solver().set_linear(out, pose.tip + place_.out_of_work(pose, at) * way, place_.tool_length);
@@ -34,15 +34,15 @@ bool LinkWriter::points_beside(const Pose& pose, const Turns& turns) const
 
 /// From where the way along the tool to a pose (work mount's frame) is free: outside the clearance surface, and of what the operation
 /// touches where the joint that retracts leads across the tool.
-Vec3 LinkWriter::clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation)
+Vec3 LinkWriter::clear_place(const Pose& pose, const Readings& planned, const LinkedOperation& operation)
 {
     const Frame& part = assembly_.setup.part();
     Readings at = place_.now();
-    place_.solver().set_turns(at, turns);
+    place_.solver().take_rotary(at, planned);
     const Vec3 out_in_work = place_.out_of_work(pose, at);
     const Pose in_part = transformed(part.inverse(), {pose.tip, out_in_work});
     double way = 0;
-    if (operation.outline != nullptr && points_beside(pose, turns)) {
+    if (operation.outline != nullptr && points_beside(pose, planned)) {
         way = std::max(0.0, operation.outline->front(in_part.axis) + clear_way - in_part.axis.dot(in_part.tip));
     }
     if (operation.links != nullptr && operation.links->clearance) {
@@ -65,7 +65,7 @@ void LinkWriter::leave_along_tool()
         return;
     }
     const Pose here = place_.pose();
-    const Vec3 clear = clear_place(here, place_.solver().turns_of(place_.now()), operations_.here);
+    const Vec3 clear = clear_place(here, place_.now(), operations_.here);
     if ((clear - here.tip).norm() > 0) {
         const MachinePosition out = place_.with_same_turn(clear);
         place_.check_travel(out.readings);
@@ -218,7 +218,7 @@ bool LinkWriter::goes_home_first(const LinkStep& step) const
            std::any_of(step.joints.begin(), step.joints.end(), [&](JointIndex joint) { return away == joint.value; });
 }
 
-void LinkWriter::approach(const Pose& pose, const Turns& planned, const FeedSpec* last)
+void LinkWriter::approach(const Pose& pose, const Readings& planned, const FeedSpec* last)
 {
     static const OperationLinks none;
     const LinkedOperation& next = operations_.next;
@@ -247,8 +247,8 @@ void LinkWriter::approach(const Pose& pose, const Turns& planned, const FeedSpec
         leave();
         place_.on_cylinder() ? frames_.leave() : void();
     }
-    const Turns turns = circles_.shifted(planned);
-    LinkPlace place{pose, turns, clear_place(pose, turns, next), last, false};
+    const Readings shifted = circles_.shifted(planned);
+    LinkPlace place{pose, shifted, clear_place(pose, shifted, next), last, false};
     for (; done < list.size(); ++done) {
         marked(links, inside ? LinkList::within : LinkList::approach, done, [&] { go(list[done], &place); });
     }
@@ -294,7 +294,7 @@ void LinkWriter::take_posture(const Posture& posture, const InverseSolver& solve
     circles_.forget_turns();
 }
 
-void LinkWriter::rapid(const Pose& pose, const Turns& planned, const FeedSpec* last)
+void LinkWriter::rapid(const Pose& pose, const Readings& planned, const FeedSpec* last)
 {
     circles_.go_one_way(planned);
     const MachinePosition target = place_.rounded(circles_.shifted(planned), pose.tip);

@@ -20,7 +20,7 @@ public:
 
     /// In rapid to a pose (work mount's frame) with planned rotary readings. With `last` the way down of a first approach goes at that
     /// feed: the path does not say that the tool may come there in rapid.
-    void rapid(const Pose& pose, const Turns& planned, const FeedSpec* last);
+    void rapid(const Pose& pose, const Readings& planned, const FeedSpec* last);
     /// Away from the work as the operation's links say, then to the home of the joint that retracts where they have not led there.
     void retract();
     void rotary_home();
@@ -33,7 +33,7 @@ public:
     [[nodiscard]] std::vector<LinkMark> take_marks() { return std::move(marks_); }
 
 private:
-    void approach(const Pose& pose, const Turns& planned, const FeedSpec* last);
+    void approach(const Pose& pose, const Readings& planned, const FeedSpec* last);
     [[nodiscard]] bool goes_home_first(const LinkStep& step) const;
     void leave();
     void leave_along_tool();
@@ -42,8 +42,8 @@ private:
     void go_home(const std::vector<JointIndex>& joints);
     void home_linear(const std::vector<JointIndex>& joints);
     void go_to_readings(const std::vector<HeldJoint>& readings);
-    [[nodiscard]] bool points_beside(const Pose& pose, const Turns& turns) const;
-    [[nodiscard]] Vec3 clear_place(const Pose& pose, const Turns& turns, const LinkedOperation& operation);
+    [[nodiscard]] bool points_beside(const Pose& pose, const Readings& planned) const;
+    [[nodiscard]] Vec3 clear_place(const Pose& pose, const Readings& planned, const LinkedOperation& operation);
     [[nodiscard]] static bool has(JointSet joints, std::optional<std::size_t> joint) { return joint && (joints & bit_of(*joint)) != 0; }
 
     const Assembly& assembly_;

@@ -49,7 +49,7 @@ void MotionWriter::forget_places()
     brakes_.forget();
 }
 
-bool MotionWriter::stands_above(const Pose& pose, const Turns& planned) const
+bool MotionWriter::stands_above(const Pose& pose, const Readings& planned) const
 {
     const Pose here = place_.pose();
     return place_.positioned && frames_.in_wanted() && !place_.differs(place_.rounded(circles_.shifted(planned), pose.tip), true) &&

@@ -24,8 +24,8 @@ public:
     [[nodiscard]] WriteLog& log() { return log_; }
     /// Where the machine stands, from the counts written.
     [[nodiscard]] const WrittenPlace& place() const { return place_; }
-    /// Where the rotary joints stand, as the path plans them.
-    [[nodiscard]] Turns turns_now() const { return circles_.turns_now(); }
+    /// Where the machine stands, as the path plans it.
+    [[nodiscard]] Readings planned_now() const { return circles_.planned_now(); }
     /// The coordinates of the next motion, and what every block relies on.
     [[nodiscard]] FrameWriter& frames() { return frames_; }
     /// Plain cuts, many at once.
@@ -36,9 +36,9 @@ public:
     /// As the functions of LinkWriter and CutWriter.
     void retract() { links_.retract(); }
     void rotary_home() { links_.rotary_home(); }
-    void rapid(const Pose& pose, const Turns& planned, const FeedSpec* last = nullptr) { links_.rapid(pose, planned, last); }
+    void rapid(const Pose& pose, const Readings& planned, const FeedSpec* last = nullptr) { links_.rapid(pose, planned, last); }
     void feed(const PathPiece& piece, const SheetWay& way, const FeedSpec& feed) { cuts_.feed(piece, way, feed); }
-    void turn_standing(const Pose& pose, const Turns& from, const Turns& to, const FeedSpec& feed)
+    void turn_standing(const Pose& pose, const Readings& from, const Readings& to, const FeedSpec& feed)
     {
         cuts_.turn_standing(pose, from, to, feed);
     }
@@ -60,7 +60,7 @@ public:
     void note_exact(ExactValues* exact) { place_.frame.note_exact(exact); }
     /// Whether the tool stands at least as high as a pose, with the rotary joints where `planned` wants them, and the wanted coordinates
     /// are in force.
-    [[nodiscard]] bool stands_above(const Pose& pose, const Turns& planned) const;
+    [[nodiscard]] bool stands_above(const Pose& pose, const Readings& planned) const;
     /// How the control drills by its own cycle.
     struct Drilling {
         std::size_t joint = 0;         ///< whose word states clearance and depth

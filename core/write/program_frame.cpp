@@ -119,36 +119,36 @@ std::int64_t ProgramFrame::blocks_between(std::size_t joint, std::int64_t before
     }
 }
 
-MachinePosition ProgramFrame::rounded(const MachinePosition& now, const Turns& turns, const Vec3& tip, double tool_length) const
+MachinePosition ProgramFrame::rounded(const MachinePosition& now, const Readings& planned, const Vec3& tip, double tool_length) const
 {
     MachinePosition out = now;
-    round_in_place(out, turns, tip, tool_length);
+    round_in_place(out, planned, tip, tool_length);
     return out;
 }
 
-void ProgramFrame::round_in_place(MachinePosition& position, const Turns& turns, const Vec3& tip, double tool_length) const
+void ProgramFrame::round_in_place(MachinePosition& position, const Readings& planned, const Vec3& tip, double tool_length) const
 {
     if (cylinder_) [[unlikely]] {
-        round_on_cylinder(position, turns, tip, tool_length);
+        round_on_cylinder(position, planned, tip, tool_length);
         return;
     }
     const InverseSolver& solver = *solver_;
-    Turns rounded{};
-    Turns sine{};
-    Turns cosine{};
-    const std::size_t rotary = std::min(solver.rotary().size(), rounded.size());
+    RotaryParts sine{};
+    RotaryParts cosine{};
+    const std::size_t rotary = std::min(solver.rotary().size(), sine.size());
     for (std::size_t i = 0; i < rotary; ++i) {
-        rounded[i] = round(position, solver.rotary()[i].value, turns[i]);
-        const SineCosine of = sine_and_cosine(rounded[i] - solver.rotary_reference(i));
+        const std::size_t joint = solver.rotary()[i].value;
+        const double rounded = round(position, joint, planned[Eigen::Index(joint)]);
+        const SineCosine of = sine_and_cosine(rounded - solver.rotary_reference(i));
         sine[i] = of.sine;
         cosine[i] = of.cosine;
     }
     if (tip_) [[unlikely]] {
-        round_tip(position, rounded, tip, tool_length);
+        round_tip(position, tip, tool_length);
         return;
     }
     const Vec3 linear = solver.linear_together() ? solver.linear_readings(sine, cosine, tip, tool_length)
-                                                 : solver.linear_readings(rounded, tip, tool_length);
+                                                 : solver.linear_readings(position.readings, tip, tool_length);
     for (std::size_t i = 0; i < 3; ++i) {
         round(position, solver.linear()[i].value, linear[Eigen::Index(i)]);
     }
@@ -234,9 +234,9 @@ Status ProgramFrame::enter_cylinder(std::size_t flat, std::size_t turning, doubl
     return {};
 }
 
-double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double tool_length) const
+double ProgramFrame::beside_cylinder(const Readings& planned, const Vec3& tip, double tool_length) const
 {
-    const Vec3 linear = solver_->linear_readings(turns, tip, tool_length);
+    const Vec3 linear = solver_->linear_readings(planned, tip, tool_length);
     double out = 0;
     for (std::size_t i = 0; i < 3; ++i) {
         if (solver_->linear()[i].value == cylinder_->flat) {
@@ -247,20 +247,20 @@ double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double
 }
 
 /// The way round is rounded; the turn follows it.
-[[gnu::noinline]] void ProgramFrame::round_on_cylinder(MachinePosition& position, const Turns& turns, const Vec3& tip,
+[[gnu::noinline]] void ProgramFrame::round_on_cylinder(MachinePosition& position, const Readings& planned, const Vec3& tip,
                                                        double tool_length) const
 {
     const Cylinder& on = *cylinder_;
-    const double way = program_value(on.turning, turns[0]) * on.scale;
+    const double way = program_value(on.turning, planned[Eigen::Index(on.turning)]) * on.scale;
     if (exact_ != nullptr) {
         exact_->note(Role::axes, on.flat, way);
     }
     position.counts[on.flat] = rounding_.counts(Quantity::length, way);
     position.counts[on.turning] = 0;
-    const Turns rolled{rounding_.value(Quantity::length, position.counts[on.flat]) / on.scale + shift_[on.turning], 0};
-    position.readings[Eigen::Index(on.turning)] = rolled[0];
+    position.readings[Eigen::Index(on.turning)] =
+        rounding_.value(Quantity::length, position.counts[on.flat]) / on.scale + shift_[on.turning];
     position.readings[Eigen::Index(on.flat)] = on.stands;
-    const Vec3 linear = solver_->linear_readings(rolled, tip, tool_length);
+    const Vec3 linear = solver_->linear_readings(position.readings, tip, tool_length);
     for (std::size_t i = 0; i < 3; ++i) {
         const std::size_t joint = solver_->linear()[i].value;
         if (joint != on.flat) {
@@ -269,9 +269,9 @@ double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double
     }
 }
 
-[[gnu::noinline]] void ProgramFrame::round_tip(MachinePosition& position, const Turns& rounded, const Vec3& tip, double tool_length) const
+[[gnu::noinline]] void ProgramFrame::round_tip(MachinePosition& position, const Vec3& tip, double tool_length) const
 {
-    Vec3 at = tip_->coordinates(tip, rounded);
+    Vec3 at = tip_->coordinates(tip, position.readings);
     for (std::size_t k = 0; k < 3; ++k) {
         const std::size_t joint = tip_->joints()[k];
         double& value = at[Eigen::Index(k)];
@@ -281,7 +281,7 @@ double ProgramFrame::beside_cylinder(const Turns& turns, const Vec3& tip, double
         position.counts[joint] = rounding_.counts(Quantity::length, value);
         value = rounding_.value(Quantity::length, position.counts[joint]);
     }
-    solver_->set_linear(position.readings, tip_->tip(at, rounded), tool_length);
+    solver_->set_linear(position.readings, tip_->tip(at, position.readings), tool_length);
 }
 
 Readings ProgramFrame::program_values(const Readings& readings) const
@@ -294,8 +294,7 @@ Readings ProgramFrame::program_values(const Readings& readings) const
         out[Eigen::Index(cylinder_->flat)] = out[Eigen::Index(cylinder_->turning)] * cylinder_->scale;
     }
     if (tip_) {
-        const Turns turns = solver_->turns_of(readings);
-        const Vec3 at = tip_->coordinates(solver_->kinematics().pose(readings, tip_length_).tip, turns);
+        const Vec3 at = tip_->coordinates(solver_->kinematics().pose(readings, tip_length_).tip, readings);
         for (std::size_t k = 0; k < 3; ++k) {
             out[Eigen::Index(tip_->joints()[k])] = at[Eigen::Index(k)];
         }
@@ -306,7 +305,7 @@ Readings ProgramFrame::program_values(const Readings& readings) const
 MachinePosition ProgramFrame::at_readings(const MachinePosition& now, const Readings& readings) const
 {
     const double length = tip_ ? tip_length_ : 0; // any: it falls out of the joints' own readings
-    return rounded(now, solver_->turns_of(readings), solver_->kinematics().pose(readings, length).tip, length);
+    return rounded(now, readings, solver_->kinematics().pose(readings, length).tip, length);
 }
 
 } // namespace wexilum

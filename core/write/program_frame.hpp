@@ -47,7 +47,7 @@ public:
     /// stands as in `now`. An Error where they are not a linear joint and the only rotary one of the chain; then nothing has changed.
     Status enter_cylinder(std::size_t flat, std::size_t turning, double radius, const Readings& now);
     /// While it is in force: by how much the tip leaves the place under which the joint `flat` stands, mm.
-    [[nodiscard]] double beside_cylinder(const Turns& turns, const Vec3& tip, double tool_length) const;
+    [[nodiscard]] double beside_cylinder(const Readings& planned, const Vec3& tip, double tool_length) const;
     struct Cylinder {
         std::size_t flat = 0;
         std::size_t turning = 0;
@@ -79,11 +79,11 @@ public:
     {
         return rounding_.value(quantity(joint), counts) + shift_[joint];
     }
-    /// The position that the words for a tip and rotary readings bring the machine to, beginning with where it is now: rotary joints are
-    /// rounded first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
-    [[nodiscard]] MachinePosition rounded(const MachinePosition& now, const Turns& turns, const Vec3& tip, double tool_length) const;
+    /// The position that the words for a tip and planned readings (Planned::readings) bring the machine to, beginning with where it is now:
+    /// rotary joints are rounded first, so that the linear ones bring the tip to its place for the rotary readings the control will have.
+    [[nodiscard]] MachinePosition rounded(const MachinePosition& now, const Readings& planned, const Vec3& tip, double tool_length) const;
     /// The same in place, for one point of a path after the other.
-    void round_in_place(MachinePosition& position, const Turns& turns, const Vec3& tip, double tool_length) const;
+    void round_in_place(MachinePosition& position, const Readings& planned, const Vec3& tip, double tool_length) const;
     /// Counts and readings that a joint's wanted readings, each with `more` added, come to, for those from `first` to before `end`.
     /// Precondition: kind() is joints, and nothing is noted.
     void round_along(std::size_t joint, const Column& wanted, double more, std::size_t first, std::size_t end, LineRun::Counts& counts,
@@ -123,8 +123,8 @@ public:
 
 private:
     double round(MachinePosition& position, std::size_t joint, double wanted) const;
-    void round_on_cylinder(MachinePosition& position, const Turns& turns, const Vec3& tip, double tool_length) const;
-    void round_tip(MachinePosition& position, const Turns& rounded, const Vec3& tip, double tool_length) const;
+    void round_on_cylinder(MachinePosition& position, const Readings& planned, const Vec3& tip, double tool_length) const;
+    void round_tip(MachinePosition& position, const Vec3& tip, double tool_length) const;
     [[nodiscard]] std::int64_t circle_counts(std::size_t joint, std::int64_t before, std::int64_t after) const;
     struct Sum {
         std::size_t joint = 0; ///< whose word stands for all

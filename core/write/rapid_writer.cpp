@@ -10,9 +10,7 @@ namespace wexilum {
 
 void RapidWriter::move(const MachinePosition& target, JointSet joints)
 {
-    const int parts = (joints & place_.chain.rotary) != 0 ? circles_.blocks_between(place_.solver().turns_of(place_.position().readings),
-                                                                                    place_.solver().turns_of(target.readings))
-                                                          : 1;
+    const int parts = (joints & place_.chain.rotary) != 0 ? circles_.blocks_between(place_.now(), target.readings) : 1;
     const MachinePosition from = place_.position();
     for (int k = 1; k < parts; ++k) {
         MachinePosition part = place_.position();

@@ -49,7 +49,7 @@ bool WrittenPlace::leaves_cuts_plain() const
     // The travel of a joint that follows one other stands in that one's own; of several the sum has to be looked at.
     const auto& relations = assembly_.machine.relations;
     const bool sums = std::any_of(relations.begin(), relations.end(), [](const Relation& r) { return r.leaders.size() > 1; });
-    return positioned && !chain.skewed && solver_->linear_together() && !sums && !frame.noting();
+    return positioned && !chain.skewed && solver_->linear_together() && !solver_->spare() && !sums && !frame.noting();
 }
 
 void WrittenPlace::set_length_shift(double mm)

@@ -49,16 +49,16 @@ public:
     void recount();
     void set_length_shift(double mm);
 
-    /// The position for a tip and rotary readings, rounded; or with the rotary joints as they stand.
-    [[nodiscard]] MachinePosition rounded(const Turns& turns, const Vec3& tip) const
+    /// The position for a tip and planned readings, rounded; or with the rotary joints as they stand.
+    [[nodiscard]] MachinePosition rounded(const Readings& planned, const Vec3& tip) const
     {
-        return frame.rounded(position_, turns, tip, tool_length);
+        return frame.rounded(position_, planned, tip, tool_length);
     }
-    [[nodiscard]] MachinePosition with_same_turn(const Vec3& tip) const { return rounded(solver_->turns_of(position_.readings), tip); }
+    [[nodiscard]] MachinePosition with_same_turn(const Vec3& tip) const { return rounded(position_.readings, tip); }
     /// The same in place, for one point of a cut after the other; it lives until the next call of anything.
-    [[nodiscard]] const MachinePosition& next(const Turns& turns, const Vec3& tip)
+    [[nodiscard]] const MachinePosition& next(const Readings& planned, const Vec3& tip)
     {
-        frame.round_in_place(next_, turns, tip, tool_length);
+        frame.round_in_place(next_, planned, tip, tool_length);
         return next_;
     }
     /// Sets one joint of a position.

@@ -112,6 +112,19 @@ const std::vector<Row> drawings{
          d.turn("B", (ey + ez) / std::sqrt(2.0), {0, -0.04, -165});
          return d;
      }},
+    // Turntable 3.75, -1.5 beside the head's zero, carried by a trunnion about Y through 12.5, -85.25; both as the tool moves over the
+    // work. The spindle swivels about Y, 200 above the gauge point.
+    {"Tarn 5T with swivel head", "mirror-back-swivel", "spindle",
+     [] {
+         Drawing d;
+         d.turn("C", ez, {8.75, 1.5, -85.25});
+         d.turn("B", ey, {-8.75, -1.5, 85.25});
+         d.slide("X", ex);
+         d.slide("Y", ey);
+         d.slide("Z", ez, {0, 0, 760});
+         d.turn("D", ey, {0, 0, -200});
+         return d;
+     }},
     // The blade's centre 600 above the table, on the axis that it is turned about; at zero it cuts along X.
     {"Holm S", "pier-cap", "saw",
      [] {
@@ -198,7 +211,7 @@ private Q_SLOTS:
             for (const auto& link : whole.links()) {
                 const Joint& joint = machine.joints[link.joint.value];
                 const bool last = joint.direction.cross(machine.joints[whole.links().back().joint.value].direction).norm() < 1e-9;
-                if (joint.by_hand) {
+                if (joint.by_hand || joint.id == "D") { // of three that turn one is held
                     posture.held.push_back({link.joint, readings[Eigen::Index(link.joint.value)]});
                 } else if (joint.kind == JointKind::linear && last) {
                     aligned.push_back(link.joint);

@@ -129,6 +129,10 @@ public:
         for (auto it = axes.begin(); it != axes.end(); ++it) {
             const bool plain = it.value().isString();
             const QString joint = plain ? it.value().toString() : it.value().toObject()[QStringLiteral("joint")].toString();
+            const auto joints = machine_.joints();
+            if (std::find(joints.begin(), joints.end(), joint) == joints.end()) {
+                continue; // an axis that this machine does without
+            }
             axes_[it.key()[0].toLatin1()] = joint;
             shortest_[joint] = !plain && it.value().toObject()[QStringLiteral("reads")].toString() == QStringLiteral("shortest-way");
             at_[joint] = machine_.home(joint);

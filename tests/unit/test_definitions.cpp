@@ -127,7 +127,7 @@ private Q_SLOTS:
                                 "fails-tilt-beyond-travel, fails-tool-without-length, fails-turns-back, fails-turns-while-low, "
                                 "fails-unreachable-direction, focuser-hub, focuser-hub-by-calls, focuser-hub-copies, fork-arm, "
                                 "fork-arm-silent, hub-pair, mirror-back-batch, "
-                                "mirror-back-face, mirror-back-rows, mirror-back-table, "
+                                "mirror-back-face, mirror-back-rows, mirror-back-swivel, mirror-back-table, "
                                 "mirror-cell, "
                                 "mirror-cell-batch, mirror-cell-by-calls, "
                                 "mirror-cell-sides, mirror-cell-sides-lean, pier-cap, pier-cap-milled-first, setting-circle, "

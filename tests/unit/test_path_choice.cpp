@@ -255,13 +255,13 @@ private Q_SLOTS:
             (void)chooser.add(target);
         }
         QVERIFY(chooser.finish().ok());
-        PlanReader plan(steps, decisions);
+        PlanReader plan(steps, decisions, s.solver);
         int reoriented = 0;
         for (std::size_t i = 0; i < targets.size(); ++i) {
-            const Planned planned = plan.next();
+            const Planned& planned = plan.next();
             reoriented += planned.entry == Planned::Entry::reorient ? 1 : 0;
             Readings readings = s.machine.home();
-            s.solver.set_turns(readings, planned.turns);
+            s.solver.take_rotary(readings, planned.readings);
             s.solver.set_linear(readings, targets[i].pose.tip, length);
             QVERIFY(overtravels(s.machine, readings, 1e-7).empty());
             QVERIFY(angle_between(s.solver.kinematics().pose(readings, length).axis, targets[i].pose.axis) < 1e-9);

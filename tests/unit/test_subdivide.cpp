@@ -21,14 +21,18 @@ constexpr double length = 120; // mm, of the tool
 InverseSolver solver_of(const std::string& json) { return InverseSolver::make(Kinematics::make(machine_from(json)).value()).value(); }
 
 /// The readings of a branch at both ends of a piece, on one sheet.
-std::pair<Turns, Turns> ends(const InverseSolver& solver, const PathPiece& piece, int branch)
+std::pair<Readings, Readings> ends(const InverseSolver& solver, const PathPiece& piece, int branch)
 {
     const Branches a = solver.branches(piece.from.axis);
     const Branches b = solver.branches(piece.to.axis);
     const auto at = std::size_t(branch);
-    Turns from = a.turns[at];
-    Turns to = b.turns[at];
-    to[0] += 2 * pi * std::round((from[0] - to[0]) / (2 * pi));
+    const Turns first = a.turns[at];
+    Turns last = b.turns[at];
+    last[0] += 2 * pi * std::round((first[0] - last[0]) / (2 * pi));
+    Readings from = Readings::Zero(Eigen::Index(solver.kinematics().joints().size()));
+    Readings to = from;
+    solver.set_turns(from, first);
+    solver.set_turns(to, last);
     return {from, to};
 }
 
@@ -36,10 +40,8 @@ std::pair<Turns, Turns> ends(const InverseSolver& solver, const PathPiece& piece
 /// kinematics, the way by the piece.
 Deviation measured(const InverseSolver& solver, const PathPiece& piece, const Waypoint& a, const Waypoint& b, Interpolation interpolation)
 {
-    Readings from = Readings::Zero(5);
-    Readings to = Readings::Zero(5);
-    solver.set_turns(from, a.turns);
-    solver.set_turns(to, b.turns);
+    Readings from = a.readings;
+    Readings to = b.readings;
     solver.set_linear(from, piece.at(a.s).tip, length);
     solver.set_linear(to, piece.at(b.s).tip, length);
     Deviation worst;
@@ -83,7 +85,7 @@ private Q_SLOTS:
                                       std::nullopt};
                 for (const int branch : {0, 1}) {
                     const auto [from, to] = ends(solver, piece, branch);
-                    const double w = std::abs(to[0] - from[0]) + std::abs(to[1] - from[1]);
+                    const double w = solver.turn_between(from, to);
                     for (const Interpolation how : {Interpolation::joints, Interpolation::tip_and_joints}) {
                         const Deviation is = measured(solver, piece, {0, from}, {1, to}, how);
                         const Deviation bound = deviation_bound(w, piece.length(), lever.at(solver, piece.from.tip, length), how);
@@ -116,16 +118,7 @@ private Q_SLOTS:
             for (const Waypoint& point : parts.points) {
                 const Deviation d = measured(solver, piece, before, point, how);
                 QVERIFY(d.tip <= tolerance.tip * 1.02 && d.axis <= tolerance.axis * 1.02);
-                QVERIFY(angle_between(solver.kinematics()
-                                          .pose(
-                                              [&] {
-                                                  Readings r = Readings::Zero(5);
-                                                  solver.set_turns(r, point.turns);
-                                                  return r;
-                                              }(),
-                                              length)
-                                          .axis,
-                                      piece.at(point.s).axis) < 1e-9);
+                QVERIFY(angle_between(solver.kinematics().pose(point.readings, length).axis, piece.at(point.s).axis) < 1e-9);
                 before = point;
             }
             // A guided tip needs points for the axis alone.
