@@ -42,11 +42,13 @@ struct Desk {
         }
         return out;
     }
+    /// The rotary joints, of which there are none that move, stay.
+    [[nodiscard]] SheetWay stays() const { return {0, motion.planned_now(), motion.planned_now()}; }
     /// Brings the tool over the work, upright, and cuts once: what follows is a cut that goes on.
     void begin(const Vec3& at)
     {
-        motion.rapid({at, Vec3::UnitZ()}, {});
-        motion.feed({{at, Vec3::UnitZ()}, {at + Vec3(5, 0, 0), Vec3::UnitZ()}, std::nullopt}, {}, feed);
+        motion.rapid({at, Vec3::UnitZ()}, motion.planned_now());
+        motion.feed({{at, Vec3::UnitZ()}, {at + Vec3(5, 0, 0), Vec3::UnitZ()}, std::nullopt}, stays(), feed);
     }
     /// A place of the job's own path, in the work mount's frame.
     [[nodiscard]] Vec3 on_path() const
@@ -123,7 +125,7 @@ void TestWriteParts::cuts_at_once_are_the_lines_of_cuts_one_by_one()
             QCOMPARE(desk.motion.along().feed({&run, 1, run.count, &turns, from.tip, {}}, 0, run.count, desk.feed), run.count);
         }
         for (std::size_t i = 0; i < run.count && !together; ++i) {
-            desk.motion.feed({from, run.pose(i), std::nullopt}, {}, desk.feed);
+            desk.motion.feed({from, run.pose(i), std::nullopt}, desk.stays(), desk.feed);
             from = run.pose(i);
         }
         text[together] = desk.lines();
@@ -136,9 +138,11 @@ void TestWriteParts::a_feed_is_of_the_block_that_it_stands_in()
 {
     Desk desk("mirror-cell");
     desk.begin({10, 10, 5});
-    desk.motion.feed({{{15, 10, 5}, Vec3::UnitZ()}, {{20, 10, 5}, Vec3::UnitZ()}, std::nullopt}, {}, {FeedMode::per_minute, 2.5, 0});
-    desk.motion.feed({{{20, 10, 5}, Vec3::UnitZ()}, {{20, 12, 5}, Vec3::UnitZ()}, std::nullopt}, {}, {FeedMode::per_revolution, 0.1, 600});
-    desk.motion.feed({{{20, 12, 5}, Vec3::UnitZ()}, {{20, 12, 4}, Vec3::UnitZ()}, std::nullopt}, {}, {});
+    desk.motion.feed({{{15, 10, 5}, Vec3::UnitZ()}, {{20, 10, 5}, Vec3::UnitZ()}, std::nullopt}, desk.stays(),
+                     {FeedMode::per_minute, 2.5, 0});
+    desk.motion.feed({{{20, 10, 5}, Vec3::UnitZ()}, {{20, 12, 5}, Vec3::UnitZ()}, std::nullopt}, desk.stays(),
+                     {FeedMode::per_revolution, 0.1, 600});
+    desk.motion.feed({{{20, 12, 5}, Vec3::UnitZ()}, {{20, 12, 4}, Vec3::UnitZ()}, std::nullopt}, desk.stays(), {});
     const QStringList lines = desk.lines();
     QVERIFY2(lines[lines.size() - 2].contains("F150"), qPrintable(lines.join('\n'))); // 2.5 mm/s are 150 mm/min
     QVERIFY2(lines.back().contains("G95") && lines.back().contains("F0.1"), qPrintable(lines.back()));
@@ -150,9 +154,9 @@ void TestWriteParts::what_is_too_small_for_a_block_is_made_by_the_next_one()
     Desk desk("mirror-cell");
     desk.begin({10, 10, 5});
     const MachinePosition before = desk.motion.place().position();
-    desk.motion.feed({{{15, 10, 5}, Vec3::UnitZ()}, {{15.0001, 10, 5}, Vec3::UnitZ()}, std::nullopt}, {}, desk.feed);
+    desk.motion.feed({{{15, 10, 5}, Vec3::UnitZ()}, {{15.0001, 10, 5}, Vec3::UnitZ()}, std::nullopt}, desk.stays(), desk.feed);
     QVERIFY(desk.motion.place().position().counts == before.counts);
-    desk.motion.feed({{{15.0001, 10, 5}, Vec3::UnitZ()}, {{15.0006, 10, 5}, Vec3::UnitZ()}, std::nullopt}, {}, desk.feed);
+    desk.motion.feed({{{15.0001, 10, 5}, Vec3::UnitZ()}, {{15.0006, 10, 5}, Vec3::UnitZ()}, std::nullopt}, desk.stays(), desk.feed);
     QVERIFY(desk.motion.place().position().counts != before.counts);
 }
 
