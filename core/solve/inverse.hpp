@@ -66,7 +66,7 @@ public:
     /// Precondition: has_poles(), linear_together(); last <= run.count.
     std::size_t branches_along(const LinearRun& run, std::size_t first, std::size_t last, double tool_length, BranchRun& out) const;
 
-    /// As linear_readings() below it, while the settled joints read `turns` and the one to spare, if there is one, `spare`.
+    /// As LinearJoints::linear_readings(), while the settled joints read `turns` and the one to spare, if there is one, `spare`.
     [[nodiscard]] Vec3 linear_readings(const Turns& turns, const Vec3& tip, double tool_length, double spare = 0) const;
     /// There are two rotary joints and none to spare: the poles below are where they are for good.
     [[nodiscard]] bool has_poles() const { return two_; }
@@ -82,7 +82,8 @@ public:
     void set_turns(Readings& readings, const Turns& turns) const;
 
 private:
-    /// A rotary joint as a direction of the tool sees it: in the base frame, in the reference posture but for the joint to spare.
+    /// What settles a direction: the settled joints' axes with what they read there, and the tool, in the base frame and in the reference
+    /// posture but for the joint to spare.
     struct Axes {
         std::array<Vec3, 2> axis;
         std::array<double, 2> at{};

@@ -1,8 +1,8 @@
 // The choice of whole readings along a path where the machine has joints to spare: a rung for each target, and on it every posture and turn
 // for every sample of what is free.
 //
-// The cheapest chain of one candidate a rung is taken: the sum over all moves of the time that the slowest joint needs (and in links with a
-// turn of the time that a retract takes), ties by less
+// The cheapest chain of one candidate a rung is taken: the sum over all moves of the time that the slowest joint needs, and of what
+// LadderOptions adds to it; ties by less
 // turning, then by the candidate that comes first (dynamic programming over a layered graph: R. Bellman, Dynamic Programming, 1957). What
 // joins two candidates in a cut is only looked at closely where it is on a cheapest chain: both must be of one continuous course of all
 // joints, the free ones in proportion. Then the samples are taken about the chain that has been found, as long as that gets cheaper, and
