@@ -89,11 +89,7 @@ void MachineView::connect_parts()
     connect(pane_, &DefinePane::text_shown, this, &MachineView::give_room);
     connect(pane_, &DefinePane::reported, this, &MachineView::reported);
     connect(witnesses_, &WitnessPane::reported, this, &MachineView::reported);
-    connect(witnesses_, &WitnessPane::witness_chosen, this, [this](const Readings& readings) {
-        if (machine() != nullptr && std::size_t(readings.size()) == machine()->joints.size()) {
-            stand_by_hand(readings);
-        }
-    });
+    connect(witnesses_, &WitnessPane::witness_chosen, this, &MachineView::stand_by_hand);
     connect(heads_, &HeadsPane::fit_wanted, this, [this](const std::optional<std::uint32_t>& mount) {
         fitted_ = mount;
         show_position();
@@ -323,6 +319,7 @@ void MachineView::show_position()
     back_->setVisible(jogged_);
     if (machine() == nullptr || !machine_position_ || std::size_t(machine_position_->size()) != machine()->joints.size()) {
         heads_->set_position(nullptr, std::nullopt, 0);
+        jog_->set_position(std::nullopt, 0, 0);
         picture_->set_caption({});
         return;
     }
@@ -370,6 +367,9 @@ void MachineView::jog(std::size_t joint, double reading)
 
 void MachineView::stand_by_hand(const Readings& readings)
 {
+    if (machine() == nullptr || std::size_t(readings.size()) != machine()->joints.size()) {
+        return; // of another machine than the one drawn, or there is none: a button held down goes on when the job is gone
+    }
     way_timer_.stop();
     play_bar_->play(false);
     jogged_ = true;
@@ -423,9 +423,7 @@ void MachineView::show_contact(const ContactPlace* place)
         picture_->show([](MachineScene& scene) { scene.meet.reset(); });
         return;
     }
-    if (machine_position_ && place->readings.size() == machine_position_->size()) {
-        stand_by_hand(place->readings);
-    }
+    stand_by_hand(place->readings);
     const QString names = QStringLiteral("%1 – %2").arg(QString::fromStdString(place->first), QString::fromStdString(place->second));
     Meet meet{place->first, place->second, place->points,
               place->touches ? tr("%1: contact").arg(names) : tr("%1: %2 mm").arg(names).arg(place->distance, 0, 'f', 2),
