@@ -199,7 +199,7 @@ void CutCheck::sample(const SeenMotion& seen, const Expected& item, bool to_the_
 {
     const ReplayMove& m = seen.move;
     // Where a wound arc bends back its chord may stand still in the turn.
-    const bool rotary = seen.turn > 1e-9 || (item.piece.wound && item.piece.wound->arc);
+    const bool rotary = seen.turn > 1e-9 || (item.piece.way && item.piece.bend() != nullptr);
     const Budget budget = budget_.between(seen.budget, {rotary, item.piece.curved() && !m.arc, m.arc && m.arc_by_centre,
                                                         m.arc && !m.arc_by_centre, item.piece.turn_rate(), m.tip_solver != nullptr});
     // Joints in proportion leave a straight way along a parabola whose top is in the middle, the better the less they turn.
@@ -245,8 +245,8 @@ double CutCheck::place_by_time(const SeenMotion& seen, const Expected& item, dou
 
 void CutCheck::check_centre(const SeenMotion& seen, const Expected& item)
 {
-    const std::optional<Arc>& arc = item.piece.wound ? item.piece.wound->arc : item.piece.arc;
-    if (!seen.move.arc || !arc || !seen.move.arc_by_centre) {
+    const Arc* arc = item.piece.bend();
+    if (!seen.move.arc || arc == nullptr || !seen.move.arc_by_centre) {
         return;
     }
     // The centre's place across the arc's normal, in the part's frame.
@@ -256,8 +256,8 @@ void CutCheck::check_centre(const SeenMotion& seen, const Expected& item)
         at_centre[joint] = seen.move.arc_value(std::size_t(joint), seen.move.arc->centre[k]);
     }
     Vec3 centre = follower_.pose_of(seen.move.mount, at_centre, seen.move.tool_length).tip;
-    if (item.piece.wound) {
-        centre = item.piece.wound->unwound(centre, arc->centre.x());
+    if (const WoundWay* wound = item.piece.wound()) {
+        centre = wound->unwound(centre, arc->centre.x());
     }
     const Vec3& normal = arc->normal;
     const Vec3 off = centre - arc->centre;
@@ -299,8 +299,8 @@ void CutCheck::pass_tiny(const SeenMotion* seen)
     while (place_.current() != nullptr && place_.current()->kind == Expected::Kind::feed && place_.progress.along == 0) {
         const Expected& item = *place_.current();
         const double digit = seen != nullptr ? seen->move.length_increment : budget_.length_increment();
-        const std::optional<Arc>& arc = item.piece.wound ? item.piece.wound->arc : item.piece.arc;
-        if (item.piece.length() >= 1.8 * digit || (arc && arc->sweep > pi)) {
+        const Arc* arc = item.piece.bend();
+        if (item.piece.length() >= 1.8 * digit || (arc != nullptr && arc->sweep > pi)) {
             return;
         }
         if (seen != nullptr) {

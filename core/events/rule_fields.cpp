@@ -34,6 +34,14 @@ void fill_fields(Event& event, const record::Circular& r)
     event.number(13, r.extra_turns);
 }
 
+void fill_fields(Event& event, const record::Ruled& r)
+{
+    pose_fields(event, r.to);
+    for (std::size_t i = 0; i < 3; ++i) {
+        event.number(6 + i, r.upper_to[Eigen::Index(i)]);
+    }
+}
+
 void fill_fields(Event& event, const record::CycleStart& r)
 {
     event.text(0, 0, r.kind);
@@ -98,7 +106,8 @@ std::optional<EventKind> event_of(std::size_t record_kind)
         coolant,
         std::nullopt, // the job names the program, not the toolpath
         operation,     comment,      EventKind::stop, optional_stop, EventKind::dwell,
-        inserted_text, std::nullopt, unknown_word,    std::nullopt,  linear}; // no posture; a wound cut has no centre
+        inserted_text, std::nullopt, unknown_word,    std::nullopt,  linear, // no posture; a wound cut has no centre
+        ruled};
     return kinds[record_kind];
 }
 
@@ -109,6 +118,7 @@ void fill_fields(Event& event, EventKind kind, const RecordData& data)
     case EventKind::linear:
     case EventKind::cycle_point: pose_fields(event, *end_pose(data)); break;
     case EventKind::circular: fill_fields(event, std::get<record::Circular>(data)); break;
+    case EventKind::ruled: fill_fields(event, std::get<record::Ruled>(data)); break;
     case EventKind::cycle: fill_fields(event, std::get<record::CycleStart>(data)); break;
     case EventKind::feed: fill_fields(event, std::get<record::Feed>(data)); break;
     case EventKind::spindle: fill_fields(event, std::get<record::Spindle>(data)); break;

@@ -8,22 +8,25 @@ namespace wexilum {
 
 double PathPiece::length() const
 {
-    if (wound) [[unlikely]] {
-        return wound->length();
+    if (way) [[unlikely]] {
+        return way->length();
     }
     return arc ? arc->length() : (to.tip - from.tip).norm();
 }
 double PathPiece::turn_rate() const
 {
-    const double way = length();
-    return way <= still_length ? 0 : wound ? std::max(turn() / way, 1 / wound->radius) : turn() / way;
+    if (way) {
+        return way->turn_rate();
+    }
+    const double travel = length();
+    return travel <= still_length ? 0 : turn() / travel;
 }
 double PathPiece::turn() const { return unit_angle_between(from.axis, to.axis); }
 
 Pose PathPiece::at(double s) const
 {
-    if (wound) [[unlikely]] {
-        return s == 1 ? to : wound->at(s);
+    if (way) [[unlikely]] {
+        return s == 1 ? to : way->at(s);
     }
     Pose pose;
     pose.tip = arc ? arc->at(s) : Vec3(from.tip + (to.tip - from.tip) * s);
@@ -36,8 +39,8 @@ double PathPiece::project(const Pose& pose, double lo) const
     if (arc) {
         return arc->nearest(pose.tip, lo);
     }
-    if (wound) {
-        return wound->nearest(pose.tip, lo);
+    if (way) {
+        return way->nearest(pose.tip, lo);
     }
     double s = 0;
     if ((to.tip - from.tip).squaredNorm() > still_length * still_length) {
@@ -50,6 +53,22 @@ double PathPiece::project(const Pose& pose, double lo) const
     return std::clamp(s, lo, 1.0);
 }
 
+double PathPiece::turned_to(const Vec3& direction, double s) const
+{
+    if (!way) {
+        return s;
+    }
+    double low = 0;
+    double high = 1;
+    for (int i = 0; i < 60; ++i) {
+        const double a = low + (high - low) / 3;
+        const double b = high - (high - low) / 3;
+        const bool first = unit_angle_between(way->at(a).axis, direction) < unit_angle_between(way->at(b).axis, direction);
+        (first ? high : low) = first ? b : a;
+    }
+    return (low + high) / 2;
+}
+
 std::pair<PathPiece, PathPiece> split_at(const PathPiece& piece, double s, const Pose& pose)
 {
     std::pair<PathPiece, PathPiece> parts{{piece.from, pose, piece.arc}, {pose, piece.to, piece.arc}};
@@ -58,9 +77,9 @@ std::pair<PathPiece, PathPiece> split_at(const PathPiece& piece, double s, const
         parts.first.arc->sweep = piece.arc->sweep * s;
         parts.second.arc->sweep = piece.arc->sweep * (1 - s);
     }
-    if (piece.wound) {
-        parts.first.wound = std::make_shared<const WoundWay>(piece.wound->part(0, s));
-        parts.second.wound = std::make_shared<const WoundWay>(piece.wound->part(s, 1));
+    if (piece.way) {
+        parts.first.way = piece.way->between(0, s);
+        parts.second.way = piece.way->between(s, 1);
     }
     return parts;
 }

@@ -43,9 +43,12 @@ double WoundWay::nearest(const Vec3& tip, double lo) const
     return std::clamp(square > 0 ? way.dot(flat - from) / square : 1.0, lo, 1.0);
 }
 
-WoundWay WoundWay::part(double s0, double s1) const
+double WoundWay::turn_rate() const { return std::max(unit_angle_between(at(0).axis, at(1).axis) / length(), 1 / radius); }
+
+std::shared_ptr<const PathWay> WoundWay::between(double s0, double s1) const
 {
-    WoundWay out = *this;
+    auto part = std::make_shared<WoundWay>(*this);
+    WoundWay& out = *part;
     out.from = flat_at(s0);
     out.to = flat_at(s1);
     if (arc) {
@@ -53,14 +56,15 @@ WoundWay WoundWay::part(double s0, double s1) const
         out.arc->end = out.to;
         out.arc->sweep = arc->sweep * (s1 - s0);
     }
-    return out;
+    return part;
 }
 
-WoundWay transformed(const WoundWay& way, const Mat3& map, const Vec3& move)
+std::shared_ptr<const PathWay> WoundWay::moved(const Mat3& map, const Vec3& move) const
 {
-    WoundWay out = way;
-    out.cylinder.linear() = map * way.cylinder.linear();
-    out.cylinder.translation() = map * way.cylinder.translation() + move;
+    auto image = std::make_shared<WoundWay>(*this);
+    WoundWay& out = *image;
+    out.cylinder.linear() = map * cylinder.linear();
+    out.cylinder.translation() = map * cylinder.translation() + move;
     if (map.determinant() < 0) { // the cylinder's own Z the other way, so that its frame stays right-handed
         out.cylinder.linear().col(2) *= -1;
         const auto flip = [](Vec3& flat) { flat.y() = -flat.y(); };
@@ -73,7 +77,7 @@ WoundWay transformed(const WoundWay& way, const Mat3& map, const Vec3& move)
             out.arc->normal *= -1; // right-handed about it: the other way round
         }
     }
-    return out;
+    return image;
 }
 
 } // namespace wexilum

@@ -65,14 +65,17 @@ std::optional<record::PostureChange> PostureEdit::follow(Record& record)
         fresh_ = true;
         return std::nullopt;
     }
-    Pose* const pose = motion_end(record.data);
+    Pose* pose = motion_end(record.data);
     if (pose == nullptr) {
         return std::nullopt;
     }
+    const bool ruled = std::holds_alternative<record::Ruled>(record.data); // its directions are those of its surface
+    Pose asked = *pose;
+    pose = ruled ? &asked : pose;
     const bool link =
         fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
     PostureFollower::Step step = postures_.motion(*pose, link);
-    departures_.note(record.source, step.departure);
+    departures_.note(record.source, ruled ? 0 : step.departure);
     if (step.problem) {
         step.problem->source = place_of(files_, record.source);
         const std::string subject = step.problem->cure;
@@ -107,6 +110,10 @@ void LeanEdit::edit(Record record, std::deque<Record>& out)
 void LeanEdit::lean(Record& record, Pose& pose, std::deque<Record>& out)
 {
     const Pose asked = pose;
+    if (std::holds_alternative<record::Ruled>(record.data)) {
+        asked_ = asked;
+        return; // its directions are those of its surface
+    }
     const Vec3 pole = pole_near(asked.axis);
     const double off = angle_between(asked.axis, pole);
     if (solver_->reaches_pole(asked.axis.dot(pole_) < 0) && off < 2 * allowance_) {

@@ -11,6 +11,7 @@
 #include "core/rules/rulebook.hpp"
 #include "core/task/arrange.hpp"
 #include "core/task/zero_taken.hpp"
+#include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/toolpath_formats.hpp"
 
 #include <fmt/format.h>
@@ -74,6 +75,13 @@ struct JobRecords::Open {
     std::unique_ptr<ByteSource> source;
     std::unique_ptr<RecordReader> reader;
     std::optional<Arranger> arranger;
+    Pose here; ///< of the records as they are read; nothing is known of it before a file has said where the tool is
+    void arrive(const Record& record)
+    {
+        if (const Pose* end = end_pose(record.data)) {
+            here = *end;
+        }
+    }
     Open(std::unique_ptr<ByteSource> bytes, const std::string& name, std::uint32_t index)
         : source(std::move(bytes)), reader(open_toolpath(*source, name, index))
     {}
@@ -87,6 +95,16 @@ JobRecords::JobRecords(const FileSystem& files, std::string folder, const Job& j
 }
 JobRecords::~JobRecords() = default;
 
+/// As the operation is arranged.
+void JobRecords::lay_out(Record record)
+{
+    if (open_->arranger) {
+        open_->arranger->arrange(std::move(record), laid_out_);
+    } else {
+        laid_out_.push_back(std::move(record));
+    }
+}
+
 Result<bool> JobRecords::next(Record& out)
 {
     const auto take = [&] {
@@ -99,11 +117,19 @@ Result<bool> JobRecords::next(Record& out)
     }
     while (open_) {
         auto more = open_->reader->next(out);
-        if (!more || (*more && !open_->arranger)) {
+        const auto* ruled = more && *more ? std::get_if<record::Ruled>(&out.data) : nullptr;
+        if (!more || (*more && !open_->arranger && ruled == nullptr)) {
+            open_->arrive(out);
             return more;
         }
-        if (*more) {
-            open_->arranger->arrange(std::exchange(out, {}), laid_out_);
+        if (ruled != nullptr) {
+            for (const record::Ruled& part : parts_of(open_->here, *ruled)) {
+                lay_out({part, out.source});
+            }
+            open_->arrive(out);
+        } else if (*more) {
+            open_->arrive(out);
+            lay_out(std::exchange(out, {}));
         } else {
             if (open_->arranger) {
                 open_->arranger->finish(laid_out_);
@@ -139,7 +165,11 @@ Result<bool> JobRecords::next(Record& out)
 bool JobRecords::next_run(LinearRun& out)
 {
     out.count = 0;
-    return laid_out_.empty() && open_ && !open_->arranger && open_->reader->next_run(out);
+    if (!laid_out_.empty() || !open_ || open_->arranger || !open_->reader->next_run(out)) {
+        return false;
+    }
+    open_->here = out.pose(out.count - 1);
+    return true;
 }
 
 Result<Assembly> load_job(const FileSystem& files, const std::string& folder, const std::string& job)

@@ -34,6 +34,8 @@ public:
 
 private:
     struct Open;
+    void lay_out(Record record);
+
     const FileSystem& files_;
     std::string folder_;
     const Job& job_;

@@ -36,6 +36,16 @@ constexpr std::array<FieldDescription, 14> arc_fields{
     FieldDescription{"nz", number, "", "", false},
     FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
     FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false}};
+constexpr std::array<FieldDescription, 9> ruled_fields{
+    field_x,
+    field_y,
+    field_z,
+    field_i,
+    field_j,
+    field_k,
+    FieldDescription{"upper_x", number, "mm", "where the upper curve ends", false},
+    FieldDescription{"upper_y", number, "mm", "", false},
+    FieldDescription{"upper_z", number, "mm", "", false}};
 constexpr std::array<FieldDescription, 4> operation_fields{
     FieldDescription{"id", text, "", "of the operation, from the job", false}, FieldDescription{"name", text, "", "", false},
     FieldDescription{"index", integer, "", "1 for the job's first", false},
@@ -86,6 +96,8 @@ constexpr std::array<EventDescription, event_count> events{{
     {EventKind::rapid, "rapid", "A rapid motion to a pose.", "rapid blocks, away from the work first and towards it last", pose_fields},
     {EventKind::linear, "linear", "A straight cut to a pose.", "cutting blocks, as many as the tolerance needs", pose_fields},
     {EventKind::circular, "circular", "A cut along an arc.", "arcs where control and dialect have them, lines otherwise", arc_fields},
+    {EventKind::ruled, "ruled", "A cut along a ruled surface: the tool lies on a line between two curves.",
+     "cutting blocks, as many as the tolerance needs", ruled_fields},
     {EventKind::cycle, "cycle", "A point cycle is called: what it does at the points that follow.", "remembered for its points",
      cycle_fields},
     {EventKind::cycle_point, "cycle_point", "A point of the cycle that is on.", "the control's own cycle, or its moves",

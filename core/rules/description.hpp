@@ -22,6 +22,7 @@ enum class EventKind : std::uint8_t {
     rapid,
     linear,
     circular,
+    ruled,
     cycle,
     cycle_point,
     cycle_end,
@@ -38,7 +39,7 @@ enum class EventKind : std::uint8_t {
     rotary_home,
     work_offset,
 };
-inline constexpr std::size_t event_count = 22;
+inline constexpr std::size_t event_count = 23;
 
 enum class FieldType : std::uint8_t { number, integer, flag, text };
 

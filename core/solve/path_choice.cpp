@@ -383,7 +383,7 @@ void PathChooser::cut(const PathTarget& target, const Branches& found)
             opposite = (here_.axis + target.pose.axis).dot(axis) < 0;
             const auto nearest = nearest_pass(here_.axis, target.pose.axis, opposite ? Vec3(-axis) : axis);
             if (nearest && solver_->reaches_pole(opposite) && nearest->s > 0 && nearest->s < 1 && nearest->distance <= at_pole) {
-                pass = nearest->s;
+                pass = piece().turned_to(opposite ? Vec3(-axis) : axis, nearest->s);
             }
         }
     }

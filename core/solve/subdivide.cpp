@@ -40,8 +40,8 @@ struct Splitter {
             }
         }
         Deviation d = chord_deviation(solver, piece, a, b, tool_length, interpolation);
-        const std::optional<Arc>& arc = piece.wound ? piece.wound->arc : piece.arc;
-        const double quarter = arc ? std::min(0.25 * arc->sweep * (b.s - a.s), pi / 2) : 0;
+        const Arc* arc = piece.bend();
+        const double quarter = arc != nullptr ? std::min(0.25 * arc->sweep * (b.s - a.s), pi / 2) : 0;
         if (quarter > pi / 8) { // the ends alone say little about a long arc, and nothing about a whole circle
             d.tip = std::max(d.tip, 2 * arc->start_radius() * std::sin(quarter) * std::sin(quarter));
         }
@@ -83,7 +83,7 @@ Readings readings_between(const InverseSolver& solver, const PathPiece& piece, i
         const auto at = Eigen::Index(spare->value);
         out[at] = a[at] + (b[at] - a[at]) * s;
     }
-    const Branches found = solver.branches(piece.wound ? piece.at(s).axis : great_circle(piece.from.axis, piece.to.axis, s), out);
+    const Branches found = solver.branches(piece.way ? piece.at(s).axis : great_circle(piece.from.axis, piece.to.axis, s), out);
     const Turns from = solver.turns_of(a);
     const Turns to = solver.turns_of(b);
     const auto on_branch = [&](std::size_t of) {

@@ -18,6 +18,7 @@ using json::Node;
 
 constexpr int most_parts = 4096; // of one record
 constexpr long long most_copies = 10000;
+constexpr double chord_axis = 1e-3; // rad
 
 /// Lets a record of motion end at a pose; others stay as they are.
 void set_end(RecordData& record, const Pose& pose)
@@ -76,7 +77,7 @@ void Arranger::wind(const Pose& to, const std::optional<Arc>& flat_arc, const So
     }
     const int parts = std::clamp(int(std::ceil(turn / (pi / 2) - 1e-9)), 1, most_parts);
     for (int i = 0; i < parts; ++i) {
-        const auto part = std::make_shared<const WoundWay>(way.part(double(i) / parts, double(i + 1) / parts));
+        const auto part = std::static_pointer_cast<const WoundWay>(way.between(double(i) / parts, double(i + 1) / parts));
         add({record::Wound{part, i + 1 == parts ? wrap.wound(to) : part->at(1)}, source}, out);
     }
 }
@@ -261,11 +262,20 @@ void Arranger::add(Record record, std::deque<Record>& out) const
         const Placement& placement = *arrangement_.placement;
         if (auto* arc = std::get_if<record::Circular>(&record.data)) {
             arc->centre = placement.point(arc->centre);
-            // A normal is a pseudo-vector: under a mirror the motion runs the other way round.
-            arc->normal = placement.turn * arc->normal * (placement.mirrors() ? -1.0 : 1.0);
+            arc->normal = placement.axis(arc->normal);
+        }
+        if (auto* ruled = std::get_if<record::Ruled>(&record.data)) {
+            ruled->upper_from = placement.point(ruled->upper_from);
+            ruled->upper_to = placement.point(ruled->upper_to);
+            for (auto* round : {&ruled->lower_round, &ruled->upper_round}) {
+                if (*round) {
+                    (*round)->centre = placement.point((*round)->centre);
+                    (*round)->normal = placement.axis((*round)->normal);
+                }
+            }
         }
         if (auto* wound = std::get_if<record::Wound>(&record.data)) {
-            wound->way = std::make_shared<const WoundWay>(transformed(*wound->way, placement.turn, placement.move));
+            wound->way = std::static_pointer_cast<const WoundWay>(wound->way->moved(placement.turn, placement.move));
         }
         if (const Pose* end = end_pose(record.data)) {
             set_end(record.data, placement.pose(*end));
@@ -294,10 +304,39 @@ void Arranger::change(RecordData& data) const
     }
 }
 
+/// A ruled cut that does not stay one, in parts whose middles lie within the tolerance of straight cuts.
+void Arranger::in_chords(const record::Ruled& ruled, const Source& source, std::deque<Record>& out)
+{
+    const PathPiece piece = arc_piece(Frame::Identity(), here_.value_or(ruled.to), ruled);
+    int parts = 1;
+    const auto fine = [&] {
+        for (int i = 0; i < parts; ++i) {
+            const double s0 = double(i) / parts;
+            const double s1 = double(i + 1) / parts;
+            const PathPiece chord{piece.at(s0), piece.at(s1), std::nullopt};
+            const Deviation off = deviation_at(chord, 0.5, piece.at((s0 + s1) / 2));
+            if (off.tip > tolerance_ || off.axis > chord_axis) {
+                return false;
+            }
+        }
+        return true;
+    };
+    while (parts < most_parts && !fine()) {
+        parts *= 2;
+    }
+    for (int i = 1; i <= parts; ++i) {
+        arrange({record::Linear{i == parts ? ruled.to : piece.at(double(i) / parts)}, source}, out);
+    }
+}
+
 void Arranger::arrange(Record record, std::deque<Record>& out)
 {
     if (arrangement_.data.any()) {
         change(record.data);
+    }
+    if (const auto* ruled = std::get_if<record::Ruled>(&record.data); ruled != nullptr && (arrangement_.follow || arrangement_.wrap)) {
+        in_chords(*ruled, record.source, out);
+        return;
     }
     if (arrangement_.follow) {
         follow(std::move(record), out);

@@ -37,6 +37,7 @@ private:
     void wind(const Pose& to, const std::optional<Arc>& flat_arc, const Source& source, std::deque<Record>& out);
     void wind_line(const Pose& to, const Source& source, std::deque<Record>& out);
     void wind_arc(const record::Circular& arc, const Source& source, std::deque<Record>& out);
+    void in_chords(const record::Ruled& ruled, const Source& source, std::deque<Record>& out);
     void add(Record record, std::deque<Record>& out) const;
     /// Whether a tool stands straight on the surface.
     [[nodiscard]] bool stands(const Pose& flat) const { return !arrangement_.wrap->in_chords && flat.axis.z() > 1 - 1e-12; }

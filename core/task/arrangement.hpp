@@ -45,6 +45,8 @@ struct Placement {
     [[nodiscard]] bool mirrors() const { return turn.determinant() < 0; }
     [[nodiscard]] Vec3 point(const Vec3& p) const { return turn * p + move; }
     [[nodiscard]] Pose pose(const Pose& p) const { return {point(p.tip), turn * p.axis}; }
+    /// What something goes round, right-handed: a pseudo-vector, so that under a mirror it runs the other way round.
+    [[nodiscard]] Vec3 axis(const Vec3& a) const { return turn * a * (mirrors() ? -1.0 : 1.0); }
     /// This one after another.
     [[nodiscard]] Placement after(const Placement& first) const { return {turn * first.turn, turn * first.move + move}; }
 };

@@ -87,6 +87,29 @@ struct Wound {
     Pose to;                             ///< the way's end
     static constexpr const char* tag = nullptr;
 };
+/// The line through `centre` along `normal` that a curve goes round, right-handed.
+struct Round {
+    Vec3 centre = Vec3::Zero();
+    Vec3 normal = Vec3::UnitZ(); ///< unit
+    int extra_turns = 0;         ///< whole turns beyond the first arrival at the curve's end
+};
+/// A cut along a ruled surface (RuledWay): the tip runs on the lower curve from where it is, and the axis points to the place on the upper
+/// curve that belongs to it. The upper curve begins on the tool's axis.
+struct Ruled {
+    Pose to;                       ///< the lower curve's end; its axis points to the upper one's
+    Vec3 upper_from = Vec3::Zero();
+    Vec3 upper_to = Vec3::Zero();
+    std::optional<Round> lower_round; ///< none: a straight line
+    std::optional<Round> upper_round;
+    static constexpr const char* tag = "ruled";
+    template <typename Fields, typename Self>
+    static void fields(Fields& f, Self& r)
+    {
+        f.ends_of_rulings(r.to, r.upper_from, r.upper_to);
+        f.round("centre", "normal", "turns", r.lower_round);
+        f.round("upper_centre", "upper_normal", "upper_turns", r.upper_round);
+    }
+};
 /// Cycle kinds with a meaning of their own are named by CycleKind (cycle.hpp); any other name is an open kind.
 struct CycleStart {
     std::string kind;
@@ -250,7 +273,7 @@ struct Unknown {
 using RecordData = std::variant<record::From, record::Rapid, record::Linear, record::Circular, record::CycleStart, record::CyclePoint,
                                 record::CycleEnd, record::ToolChange, record::Feed, record::Spindle, record::Coolant, record::ProgramName,
                                 record::Operation, record::Comment, record::Stop, record::OptionalStop, record::Dwell, record::InsertedText,
-                                record::ProgramEnd, record::Unknown, record::PostureChange, record::Wound>;
+                                record::ProgramEnd, record::Unknown, record::PostureChange, record::Wound, record::Ruled>;
 
 struct Record {
     RecordData data;
@@ -295,6 +318,7 @@ inline constexpr std::array<RecordKind, std::variant_size_v<RecordData>> record_
     {"unknown word", MotionKind::no},
     {"change of posture", MotionKind::no},
     {"wound motion", MotionKind::curve},
+    {"ruled motion", MotionKind::curve},
 }};
 [[nodiscard]] inline MotionKind motion_kind(const RecordData& data) { return record_kinds[data.index()].motion; }
 /// Whether the tool cuts on its way to the record's end.

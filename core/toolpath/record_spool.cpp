@@ -67,6 +67,26 @@ void fields(Stream& s, record::Wound& v)
     fields(s, v.to);
 }
 template <typename Stream>
+void fields(Stream& s, std::optional<record::Round>& v)
+{
+    bool there = v.has_value();
+    s.value(there);
+    record::Round round = v.value_or(record::Round());
+    s.vector(round.centre);
+    s.vector(round.normal);
+    s.value(round.extra_turns);
+    v = there ? std::optional(round) : std::nullopt;
+}
+template <typename Stream>
+void fields(Stream& s, record::Ruled& v)
+{
+    fields(s, v.to);
+    s.vector(v.upper_from);
+    s.vector(v.upper_to);
+    fields(s, v.lower_round);
+    fields(s, v.upper_round);
+}
+template <typename Stream>
 void fields(Stream& s, record::CycleStart& v)
 {
     s.text(v.kind);

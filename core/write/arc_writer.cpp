@@ -16,7 +16,7 @@ namespace {
 constexpr double widest_radius_form = 2 * pi / 3; // beyond it the centre depends too much on rounding
 constexpr int deepest_split = 4;
 
-const Arc& arc_of(const PathPiece& piece) { return piece.wound ? *piece.wound->arc : *piece.arc; }
+const Arc& arc_of(const PathPiece& piece) { return *piece.bend(); }
 
 } // namespace
 
@@ -61,7 +61,7 @@ std::string ArcWriter::frame_of(const PathPiece& piece, const SheetWay& way, Arc
     if (std::string none = why_no_arcs(controller, assembly_.dialect); !none.empty()) {
         return none;
     }
-    const bool same_axis = place_.on_cylinder() ? bool(piece.wound) : piece.turn() < 1e-9;
+    const bool same_axis = place_.on_cylinder() ? piece.wound() != nullptr : piece.turn() < 1e-9;
     if (!same_axis || place_.solver().linear().size() != 3) {
         return "the tool turns along the arc";
     }
@@ -108,9 +108,10 @@ Mat3 ArcWriter::directions(const PathPiece& piece, const ArcFrame& frame) const
 {
     Mat3 columns;
     if (place_.on_cylinder()) {
-        const Vec3 from = words_on_cylinder(*piece.wound, piece.wound->from, frame.joints);
+        const WoundWay& way = *piece.wound();
+        const Vec3 from = words_on_cylinder(way, way.from, frame.joints);
         for (int k = 0; k < 3; ++k) {
-            columns.row(k) = (words_on_cylinder(*piece.wound, piece.wound->from + Vec3::Unit(k), frame.joints) - from).transpose();
+            columns.row(k) = (words_on_cylinder(way, way.from + Vec3::Unit(k), frame.joints) - from).transpose();
         }
     } else if (of_the_tip(place_.frame.kind())) {
         columns = place_.frame.tip_frame().frame(place_.now()).linear();
@@ -164,7 +165,7 @@ Vec3 ArcWriter::centre_of(const PathPiece& piece, const ArcFrame& frame) const
 {
     const Arc& arc = arc_of(piece);
     if (place_.on_cylinder()) {
-        return words_on_cylinder(*piece.wound, arc.centre, frame.joints);
+        return words_on_cylinder(*piece.wound(), arc.centre, frame.joints);
     }
     if (of_the_tip(place_.frame.kind())) {
         return place_.frame.tip_frame().coordinates(arc.centre, place_.now());

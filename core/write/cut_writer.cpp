@@ -25,7 +25,7 @@ void CutWriter::feed(const PathPiece& piece, const SheetWay& planned, const Feed
     if (place_.on_cylinder()) {
         lines_.check_beside(piece.to, way.to);
     }
-    if (piece.arc || (place_.on_cylinder() && piece.wound && piece.wound->arc)) {
+    if (piece.arc || (place_.on_cylinder() && piece.wound() != nullptr && piece.bend() != nullptr)) {
         std::string why;
         if (arcs_.write(piece, way, feed, why)) {
             return;

@@ -3,6 +3,7 @@
 #include "core/base/file_units.hpp"
 #include "core/base/json_document.hpp"
 #include "core/base/units.hpp"
+#include "core/toolpath/arc_piece.hpp"
 #include "core/toolpath/cycle.hpp"
 #include "core/toolpath/linear_run.hpp"
 #include "core/toolpath/readers/motion_checks.hpp"
@@ -24,6 +25,7 @@ namespace wexilum {
 namespace {
 
 constexpr json::Range any_place{-wtp::longest_length, wtp::longest_length};
+constexpr double most_off_axis = 1e-3; // rad
 constexpr double unit_as_it_is = 1e-15; // a unit vector as exact as one that has just been made is not made one again
 
 /// Makes a direction of a file a unit vector; false where its length is another one.
@@ -94,6 +96,32 @@ struct FieldReader {
     {
         from.number(key, out, json::positive, true);
         out *= units.length;
+    }
+    void ends_of_rulings(Pose& to, Vec3& upper_from, Vec3& upper_to)
+    {
+        point("tip", to.tip);
+        point("upper_from", upper_from);
+        point("upper", upper_to);
+        if (const Vec3 ruling = upper_to - to.tip; ruling.norm() > 0) {
+            to.axis = ruling.normalized();
+        }
+    }
+    void round(const char* centre, const char* normal, const char* turns, std::optional<record::Round>& out)
+    {
+        if (!from.has(centre)) {
+            for (const char* key : {normal, turns}) {
+                if (from.has(key)) {
+                    from.problem(from.here(), fmt::format("\"{}\" without \"{}\"", key, centre), "give both, or none for a straight curve");
+                }
+            }
+            from.allow({normal, turns});
+            return;
+        }
+        record::Round round;
+        point(centre, round.centre);
+        direction(normal, "the arc's axis", round.normal);
+        arrivals(turns, round.extra_turns);
+        out = round;
     }
     void arrivals(const char* key, int& beyond_first)
     {
@@ -241,6 +269,7 @@ struct WtpReader::State {
     }
     void check(json::Fields& fields, const RecordData& data);
     void check_arc(json::Fields& fields, const record::Circular& arc);
+    void check_ruled(json::Fields& fields, const record::Ruled& ruled);
 };
 
 /// Whether a motion fits to what comes before it; and takes it in.
@@ -262,6 +291,9 @@ void WtpReader::State::check(json::Fields& fields, const RecordData& data)
     if (const auto* arc = std::get_if<record::Circular>(&data)) {
         check_arc(fields, *arc);
     }
+    if (const auto* ruled = std::get_if<record::Ruled>(&data)) {
+        check_ruled(fields, *ruled);
+    }
     if (std::holds_alternative<record::CycleStart>(data)) {
         in_cycle = true;
     } else if (std::holds_alternative<record::CycleEnd>(data) || std::holds_alternative<record::ToolChange>(data)) {
@@ -282,6 +314,48 @@ void WtpReader::State::check_arc(json::Fields& fields, const record::Circular& a
             fields.problem(fields.here(), fmt::format("the {} of the arc lies {:.3f} mm off its radius", name, std::abs(off)),
                            "correct centre, radius or the point");
         }
+    }
+}
+
+void WtpReader::State::check_ruled(json::Fields& fields, const record::Ruled& ruled)
+{
+    const auto wrong = [&](const std::string& message, const char* cure) { fields.problem(fields.here(), message, cure); };
+    if (!known_position) {
+        wrong("a ruled cut without a position before it", "begin with a from or a rapid");
+        return;
+    }
+    if (in_cycle) {
+        wrong("a ruled cut inside of a cycle", "end the cycle before it, or write a hole");
+    }
+    const Vec3 first = ruled.upper_from - position.tip;
+    if (const double off = first.norm() > 0 ? angle_between(first, position.axis) : pi; off > most_off_axis) {
+        wrong(fmt::format("the upper curve begins {:.4f} deg beside the tool's axis", to_deg(off)),
+              "let it begin on the axis of the record before: a linear turns the tool there");
+        return;
+    }
+    const auto [lower, upper] = curves_of(position, ruled);
+    for (const auto& [name, curve] : {std::pair{"lower", &lower}, std::pair{"upper", &upper}}) {
+        const double off = curve->arc ? std::abs(curve->arc->end_radius() - curve->arc->start_radius()) : 0;
+        if (off > arc_end_tolerance) {
+            wrong(fmt::format("the ends of the {} arc lie at distances from its axis that differ by {:.3f} mm", name, off),
+                  "correct centre, normal or the points");
+            return;
+        }
+    }
+    double s = 0;
+    switch (check_rulings(lower, upper, s)) {
+    case RuledProblem::none: break;
+    case RuledProblem::no_length:
+        wrong("the lower curve of a ruled cut has no length", "write a linear: the tool turns about its tip");
+        break;
+    case RuledProblem::meets:
+        wrong(fmt::format("the curves come nearer to one another than {} mm at {:.1f} % of the way", shortest_ruling, 100 * s),
+              "the tool's axis has no direction there; give an upper curve that lies further along the tool");
+        break;
+    case RuledProblem::turns_over:
+        wrong(fmt::format("the tool axis turns right over at {:.1f} % of the way", 100 * s),
+              "give an upper curve that lies further along the tool, or end the cut before");
+        break;
     }
 }
 

@@ -10,6 +10,7 @@
 #include <cmath>
 #include <iterator>
 #include <map>
+#include <optional>
 #include <string>
 #include <utility>
 #include <variant>
@@ -42,6 +43,21 @@ struct FieldWriter {
     void point(const char* key, const Vec3& value) { field(key, three(value)); }
     void direction(const char* key, const char*, const Vec3& value) { field(key, three(value)); }
     void above_zero_length(const char* key, double value) { field(key, value); }
+    void ends_of_rulings(const Pose& to, const Vec3& upper_from, const Vec3& upper_to)
+    {
+        field("tip", three(to.tip));
+        field("upper_from", three(upper_from));
+        field("upper", three(upper_to));
+        axis.clear(); // that of the last ruling: the next one says its own
+    }
+    void round(const char* centre, const char* normal, const char* turns, const std::optional<record::Round>& round)
+    {
+        if (round) {
+            field(centre, three(round->centre));
+            field(normal, three(round->normal));
+            arrivals(turns, round->extra_turns);
+        }
+    }
     void arrivals(const char* key, int beyond_first)
     {
         if (beyond_first > 0) {
