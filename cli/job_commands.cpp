@@ -92,8 +92,15 @@ void print_measured(const char* name, const Measured& m)
 
 nlohmann::ordered_json report_json(const ReplayReport& report)
 {
+    const SurfaceError& surface = report.surface;
     return {{"at_records", measured_json(report.at_records)},
             {"between", measured_json(report.between)},
+            {"surface",
+             {{"places", surface.places},
+              {"too_deep_mm", surface.deep},
+              {"too_deep_line", surface.deep_block},
+              {"left_mm", surface.left},
+              {"left_line", surface.left_block}}},
             {"feed_error_percent", report.feed_error_percent},
             {"feed_budget_percent", report.feed_budget_percent},
             {"uncovered", report.uncovered},
@@ -108,6 +115,10 @@ void print_replay(const ReplayReport& report, const CodeLines& lines)
 {
     print_measured("at records", report.at_records);
     print_measured("between records", report.between);
+    if (const SurfaceError& surface = report.surface; surface.places > 0) {
+        fmt::print("  {:<16} {:.5f} mm too deep (line {}), {:.5f} mm left (line {}), where the toolpath knows the normal\n", "on the surface",
+                   surface.deep, surface.deep_block, surface.left, surface.left_block);
+    }
     fmt::print("  {:<16} {:.3f} of {:.3f} % at worst\n", "feed", report.feed_error_percent, report.feed_budget_percent);
     fmt::print("  {:<16} {} records reached, {} uncovered, {} extra\n", "compared", report.compared, report.uncovered, report.extra);
     print_findings(report.findings, lines);

@@ -16,7 +16,8 @@ constexpr double axis_counts = 100; // mm a rad, where the place on a row is loo
 
 ClockedCuts::ClockedCuts(const Task& task, const Follower& follower, const BudgetRule& budget, PathPlace& place, StateCheck& states,
                          CompareLog& log)
-    : PathCheck(log), task_(task), follower_(follower), budget_(budget), place_(place), states_(states), pace_(task, follower, log)
+    : PathCheck(log), task_(task), follower_(follower), budget_(budget), place_(place), states_(states), surface_(task, log),
+      pace_(task, follower, log)
 {}
 
 bool ClockedCuts::cut(const SeenMotion& seen)
@@ -123,6 +124,7 @@ void ClockedCuts::follow(const SeenMotion& seen, const Expected& item, Done& don
         const Deviation off = deviation_at(piece, at, pose);
         worst.tip = std::max(worst.tip, off.tip);
         worst.axis = std::max(worst.axis, off.axis);
+        surface_.note(item, at, pose, seen.move.block);
         lo = at < 1 ? at : lo;
     }
     log_.note_between(worst, near, item, seen.move.block);

@@ -6,6 +6,7 @@
 #include "core/compare/path_place.hpp"
 #include "core/compare/record_check.hpp"
 #include "core/compare/state_check.hpp"
+#include "core/compare/surface_notes.hpp"
 
 #include <optional>
 
@@ -50,6 +51,7 @@ private:
     const BudgetRule& budget_;
     PathPlace& place_;
     StateCheck& states_;
+    SurfaceNotes surface_;
     PaceCheck pace_;
     std::optional<Pose> reached_; ///< the last record of the cuts at hand
 };

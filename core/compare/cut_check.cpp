@@ -18,7 +18,7 @@ constexpr std::size_t look_ahead_items = 60;
 CutCheck::CutCheck(const Task& task, const Follower& follower, const BudgetRule& budget, PathPlace& place, RecordCheck& records,
                    StateCheck& states, LinkCheck& links, CompareLog& log)
     : PathCheck(log), task_(task), follower_(follower), budget_(budget), place_(place), records_(records), states_(states), links_(links),
-      rows_(task, follower, budget, place, states, log)
+      surface_(task, log), rows_(task, follower, budget, place, states, log)
 {}
 
 void CutCheck::cut(const SeenMotion& seen)
@@ -212,7 +212,11 @@ void CutCheck::sample(const SeenMotion& seen, const Expected& item, bool to_the_
         const Deviation d = deviation_at(item.piece, s, pose);
         worst.tip = std::max(worst.tip, d.tip);
         worst.axis = std::max(worst.axis, d.axis);
+        surface_.note(item, s, pose, m.block);
         lo = std::min(s, item.piece.project(pose, place_.progress.along));
+    }
+    if (to_the_end) {
+        surface_.note(item, 1, seen.to, m.block);
     }
     log_.note_between(worst, budget, item, m.block);
 }

@@ -5,6 +5,7 @@
 #include "core/compare/clocked_cuts.hpp"
 #include "core/compare/link_check.hpp"
 #include "core/compare/state_check.hpp"
+#include "core/compare/surface_notes.hpp"
 
 namespace wexilum {
 
@@ -80,6 +81,7 @@ private:
     RecordCheck& records_;
     StateCheck& states_;
     LinkCheck& links_;
+    SurfaceNotes surface_;
     ClockedCuts rows_;
 };
 

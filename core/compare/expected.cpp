@@ -19,7 +19,7 @@ bool ExpectedPath::run_comes()
 
 std::optional<ExpectedPath::Cuts> ExpectedPath::cuts()
 {
-    if (!window_.empty() || ended_ || !here_ || !run_comes()) {
+    if (!window_.empty() || ended_ || !here_ || !run_comes() || run_.surfaces) { // what they do at their surface is looked at one by one
         return std::nullopt;
     }
     return Cuts{&run_, run_at_, run_.count, *here_, &state_};
@@ -31,6 +31,7 @@ void ExpectedPath::pass_cuts(std::size_t count)
     index_ += count;
     first_ += count;
     here_ = run_.pose(run_at_ - 1);
+    surface_ = Vec3::Zero();
 }
 
 bool ExpectedPath::read_more()
@@ -41,7 +42,7 @@ bool ExpectedPath::read_more()
     if (run_comes()) {
         record_.source = run_.source(run_at_);
         added_ = false;
-        on(record::Linear{run_.pose(run_at_)});
+        on(record::Linear{run_.pose(run_at_), run_.surface_at(run_at_)});
         ++run_at_;
         ++index_;
         return true;
@@ -72,6 +73,8 @@ void ExpectedPath::motion(Expected::Kind kind, const PathPiece& piece)
 {
     Expected& item = add(kind);
     item.piece = piece;
+    item.surface_from = surface_;
+    surface_ = Vec3::Zero();
     item.start_known = here_.has_value();
     here_ = piece.to;
 }
@@ -84,6 +87,7 @@ void ExpectedPath::on(const record::Linear& r)
     const bool first = !here_;
     motion(first ? Expected::Kind::rapid : Expected::Kind::feed, {here_.value_or(r.to), r.to, std::nullopt});
     window_.back().may_feed = first;
+    window_.back().surface_to = surface_ = r.surface;
 }
 
 template <Curve T>

@@ -19,6 +19,8 @@ struct Expected {
     enum class Kind { rapid, feed, hole, tool_change, dwell, stop, optional_stop, by_hand };
     Kind kind = Kind::rapid;
     PathPiece piece;         ///< part's frame. rapid and hole: only `to` counts
+    Vec3 surface_from = Vec3::Zero(); ///< feed: normals at the piece's ends, as record::Linear::surface
+    Vec3 surface_to = Vec3::Zero();
     bool start_known = true; ///< feed: false where the path does not say where it comes from
     bool may_feed = false;   ///< rapid: the path only has a cut that ends there, and not where it comes from
     bool added = false;      ///< the run has put it between the toolpath's records
@@ -136,6 +138,7 @@ private:
     std::size_t index_ = 0;
     Expected state_;
     std::optional<Pose> here_;
+    Vec3 surface_ = Vec3::Zero(); ///< normal where the last cut ended
     std::optional<CyclePlan> plan_;
     double cycle_feed_ = 0;
     double cycle_per_rev_ = 0;

@@ -114,8 +114,15 @@ std::optional<EventKind> event_of(std::size_t record_kind)
 void fill_fields(Event& event, EventKind kind, const RecordData& data)
 {
     switch (kind) {
+    case EventKind::linear: {
+        pose_fields(event, *end_pose(data));
+        const auto* linear = std::get_if<record::Linear>(&data);
+        for (std::size_t i = 0; linear != nullptr && !linear->surface.isZero() && i < 3; ++i) {
+            event.number(6 + i, linear->surface[Eigen::Index(i)]);
+        }
+        break;
+    }
     case EventKind::rapid:
-    case EventKind::linear:
     case EventKind::cycle_point: pose_fields(event, *end_pose(data)); break;
     case EventKind::circular: fill_fields(event, std::get<record::Circular>(data)); break;
     case EventKind::ruled: fill_fields(event, std::get<record::Ruled>(data)); break;

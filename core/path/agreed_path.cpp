@@ -178,7 +178,7 @@ Result<bool> AgreedRecords::next(Record& out)
 
 bool AgreedRecords::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     return ready_.empty() && leaves_cuts() && records_.next_run(out);
 }
 
@@ -289,7 +289,7 @@ Result<bool> WithExcursions::next(Record& out)
 
 bool WithExcursions::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     // What is put in stands between single records.
     if (excursion_ < excursions_.size() || held_ || !records_.next_run(out)) {
         return false;

@@ -164,7 +164,7 @@ Result<bool> JobRecords::next(Record& out)
 
 bool JobRecords::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     if (!laid_out_.empty() || !open_ || open_->arranger || !open_->reader->next_run(out)) {
         return false;
     }

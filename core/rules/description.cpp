@@ -21,6 +21,16 @@ constexpr FieldDescription field_j{"j", number, "", "", false};
 constexpr FieldDescription field_k{"k", number, "", "", false};
 
 constexpr std::array<FieldDescription, 6> pose_fields{field_x, field_y, field_z, field_i, field_j, field_k};
+constexpr std::array<FieldDescription, 9> linear_fields{
+    field_x,
+    field_y,
+    field_z,
+    field_i,
+    field_j,
+    field_k,
+    FieldDescription{"surface_x", number, "", "normal of the surface that is cut there; nil where the toolpath does not know it", false},
+    FieldDescription{"surface_y", number, "", "", false},
+    FieldDescription{"surface_z", number, "", "", false}};
 constexpr std::array<FieldDescription, 14> arc_fields{
     field_x,
     field_y,
@@ -94,7 +104,7 @@ constexpr std::array<EventDescription, event_count> events{{
     {EventKind::tool_change, "tool_change", "Another tool than the one in the spindle is called.",
      "the section tool-change; the length is taken over", tool_change_fields},
     {EventKind::rapid, "rapid", "A rapid motion to a pose.", "rapid blocks, away from the work first and towards it last", pose_fields},
-    {EventKind::linear, "linear", "A straight cut to a pose.", "cutting blocks, as many as the tolerance needs", pose_fields},
+    {EventKind::linear, "linear", "A straight cut to a pose.", "cutting blocks, as many as the tolerance needs", linear_fields},
     {EventKind::circular, "circular", "A cut along an arc.", "arcs where control and dialect have them, lines otherwise", arc_fields},
     {EventKind::ruled, "ruled", "A cut along a ruled surface: the tool lies on a line between two curves.",
      "cutting blocks, as many as the tolerance needs", ruled_fields},

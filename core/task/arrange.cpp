@@ -260,6 +260,9 @@ void Arranger::add(Record record, std::deque<Record>& out) const
 {
     if (arrangement_.placement) {
         const Placement& placement = *arrangement_.placement;
+        if (auto* linear = std::get_if<record::Linear>(&record.data)) {
+            linear->surface = placement.turn * linear->surface;
+        }
         if (auto* arc = std::get_if<record::Circular>(&record.data)) {
             arc->centre = placement.point(arc->centre);
             arc->normal = placement.axis(arc->normal);

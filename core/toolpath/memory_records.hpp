@@ -25,14 +25,14 @@ public:
     }
     bool next_run(LinearRun& out) override
     {
-        out.count = 0;
+        out.clear();
         for (; at_ < toolpath_.records.size() && out.count < longest_run; ++at_) {
             const Record& record = toolpath_.records[at_];
             const auto* linear = std::get_if<record::Linear>(&record.data);
-            if (linear == nullptr || (out.count > 0 && record.source.file != out.file)) {
+            if (linear == nullptr || (out.count > 0 && record.source.file != out.file) || !out.goes_on(linear->surface)) {
                 break;
             }
-            out.add(linear->to, record.source);
+            out.add(linear->to, record.source, linear->surface);
         }
         return out.count > 0;
     }

@@ -57,11 +57,13 @@ struct Rapid {
 };
 struct Linear {
     Pose to;
+    Vec3 surface = Vec3::Zero(); ///< unit normal, out of the work, of the surface that is cut at `to`; zero: the toolpath does not know it
     static constexpr const char* tag = "linear";
     template <typename Fields, typename Self>
     static void fields(Fields& f, Self& r)
     {
         f.pose(r.to);
+        f.known_direction("surface", "the surface's normal", r.surface);
     }
 };
 struct Circular {

@@ -6,7 +6,7 @@ namespace wexilum {
 
 bool RecordReader::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     return false;
 }
 

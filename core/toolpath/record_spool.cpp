@@ -29,6 +29,7 @@ template <typename Stream>
 void fields(Stream& s, record::Linear& v)
 {
     fields(s, v.to);
+    s.vector(v.surface);
 }
 template <typename Stream>
 void fields(Stream& s, record::Circular& v)
@@ -277,11 +278,14 @@ void RecordSpoolWriter::put(const Record& record)
 
 void RecordSpoolWriter::put(const LinearRun& run)
 {
-    out_.put(RecordSpoolReader::Head{run.file, static_cast<std::uint32_t>(run.count), RecordSpoolReader::run_kind});
+    out_.put(RecordSpoolReader::Head{run.file, static_cast<std::uint32_t>(run.count),
+                                     run.surfaces ? RecordSpoolReader::surfaces_kind : RecordSpoolReader::run_kind});
     out_.bytes(reinterpret_cast<const char*>(run.line.data()), run.count * sizeof(run.line[0]));
-    for (const auto* columns : {&run.tip, &run.axis}) {
+    for (const auto* columns : {&run.tip, &run.axis, &run.surface}) {
         for (const Column& column : *columns) {
-            out_.bytes(reinterpret_cast<const char*>(column.data()), run.count * sizeof(double));
+            if (columns != &run.surface || run.surfaces) {
+                out_.bytes(reinterpret_cast<const char*>(column.data()), run.count * sizeof(double));
+            }
         }
     }
 }
@@ -299,9 +303,12 @@ void RecordSpoolReader::read_run(LinearRun& out)
     out.file = head_->file;
     out.count = std::min<std::size_t>(head_->line, longest_run);
     in_.bytes(reinterpret_cast<char*>(out.line.data()), out.count * sizeof(out.line[0]));
-    for (auto* columns : {&out.tip, &out.axis}) {
+    out.surfaces = head_->kind == surfaces_kind;
+    for (auto* columns : {&out.tip, &out.axis, &out.surface}) {
         for (Column& column : *columns) {
-            in_.bytes(reinterpret_cast<char*>(column.data()), out.count * sizeof(double));
+            if (columns != &out.surface || out.surfaces) {
+                in_.bytes(reinterpret_cast<char*>(column.data()), out.count * sizeof(double));
+            }
         }
     }
     head_.reset();
@@ -313,7 +320,7 @@ bool RecordSpoolReader::next(Record& out)
         if (!read_head()) {
             return false;
         }
-        if (head_->kind != run_kind) {
+        if (!is_run()) {
             out.source = {head_->file, LineNumber(head_->line)};
             all_makers[head_->kind < all_makers.size() ? head_->kind : 0](out.data, in_);
             head_.reset();
@@ -328,8 +335,8 @@ bool RecordSpoolReader::next(Record& out)
 
 bool RecordSpoolReader::next_run(LinearRun& out)
 {
-    if (run_at_ != run_.count || !read_head() || head_->kind != run_kind) {
-        out.count = 0;
+    if (run_at_ != run_.count || !read_head() || !is_run()) {
+        out.clear();
         return false;
     }
     read_run(out);

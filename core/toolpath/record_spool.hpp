@@ -37,6 +37,8 @@ private:
     };
     friend class RecordSpoolWriter;
     static constexpr std::uint32_t run_kind = UINT32_MAX;
+    static constexpr std::uint32_t surfaces_kind = UINT32_MAX - 1; ///< a run with normals
+    [[nodiscard]] bool is_run() const { return head_->kind == run_kind || head_->kind == surfaces_kind; }
     bool read_head();
     void read_run(LinearRun& out);
 

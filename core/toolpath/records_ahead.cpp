@@ -101,7 +101,7 @@ Result<bool> RecordsAhead::next(Record& out)
 
 bool RecordsAhead::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     if (alone_) {
         return source_.next_run(out);
     }

@@ -27,9 +27,9 @@ std::unique_ptr<RecordWriter> write_with(ByteSink& sink)
     return std::make_unique<Writer>(sink);
 }
 
-constexpr std::array<ToolpathFormat, 3> formats{{{".cl", read_with<ClReader>, write_with<ClWriter>, true},
-                                                 {".wtp", read_with<WtpReader>, write_with<WtpWriter>, true},
-                                                 {".csv", read_with<PoseTableReader>, write_with<PoseTableWriter>, false}}};
+constexpr std::array<ToolpathFormat, 3> formats{{{".cl", read_with<ClReader>, write_with<ClWriter>, true, false},
+                                                 {".wtp", read_with<WtpReader>, write_with<WtpWriter>, true, true},
+                                                 {".csv", read_with<PoseTableReader>, write_with<PoseTableWriter>, false, false}}};
 
 Error no_format(const std::string& path)
 {
@@ -93,6 +93,10 @@ Result<Converted> convert_toolpath(FileSystem& files, const std::string& from, c
                     error.place = {from, record.source.line.value, 0};
                 }
                 return error;
+            }
+            const auto* linear = std::get_if<record::Linear>(&record.data);
+            if (linear != nullptr && !linear->surface.isZero() && !write->has_surfaces) {
+                ++out.left_out["normal of a surface"];
             }
             if (*written) {
                 ++out.records;

@@ -18,7 +18,8 @@ struct ToolpathFormat {
     /// Source and sink must outlive what is made. File name and index: as ClReader.
     std::unique_ptr<RecordReader> (*reader)(ByteSource& source, std::string file_name, std::uint32_t file_index);
     std::unique_ptr<RecordWriter> (*writer)(ByteSink& sink);
-    bool in_jobs; ///< an operation may name such a file
+    bool in_jobs;      ///< an operation may name such a file
+    bool has_surfaces; ///< it says record::Linear::surface
 };
 [[nodiscard]] std::span<const ToolpathFormat> toolpath_formats();
 /// That of a file's name; null: none.

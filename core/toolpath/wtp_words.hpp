@@ -12,6 +12,7 @@ inline constexpr const char* format = "toolpath/1";
 /// A straight cut as the writer puts it, up to its numbers: the reader knows it without a closer look.
 inline constexpr std::string_view linear_begin = R"({"record": "linear", "tip": [)";
 inline constexpr std::string_view axis_begin = R"(, "axis": [)";
+inline constexpr std::string_view surface_begin = R"(, "surface": [)";
 
 /// Lengths are within this of zero, mm.
 inline constexpr double longest_length = 1e12;

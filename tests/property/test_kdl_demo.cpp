@@ -9,8 +9,11 @@
 #include <kdl/chain.hpp>
 #include <kdl/chainfksolverpos_recursive.hpp>
 
+#include <array>
 #include <cmath>
 #include <functional>
+#include <map>
+#include <optional>
 #include <random>
 
 using namespace wexilum;
@@ -243,6 +246,91 @@ private Q_SLOTS:
         }
         qInfo("%s: worst %.2e mm, %.2e rad, reading %.2e", row.name, worst_tip, worst_axis, worst_reading);
         QVERIFY(worst_tip < 1e-9 && worst_axis < 1e-9 && worst_reading < 1e-8);
+    }
+
+    /// The code of ruled cuts, its joints in proportion from block to block, by the drawing of Tarn 5T alone: the tip runs on the lower
+    /// curve, and the tool points to the upper one.
+    void ruled_cuts_lie_on_their_surface()
+    {
+        const auto a = load_demo("mirror-edge").value();
+        Drawing d;
+        d.turn("C", ez, {8.75, 1.5, -85.25});
+        d.turn("B", ey, {-8.75, -1.5, 85.25});
+        d.slide("X", ex);
+        d.slide("Y", ey);
+        d.slide("Z", ez, {0, 0, 560});
+        KDL::ChainFkSolverPos_recursive solver(d.chain);
+        const double length = 142.315;
+        const std::map<char, double> zero{{'X', 6}, {'Y', -4}, {'Z', -530 + length}, {'B', 0}, {'C', 0}};
+        const auto pose = [&](const std::map<char, double>& words) {
+            KDL::JntArray joints(5);
+            for (unsigned j = 0; j < 5; ++j) {
+                const char letter = d.joints[j][0];
+                joints(j) = (words.at(letter) + zero.at(letter)) * (letter < 'X' ? M_PI / 180 : 1);
+            }
+            KDL::Frame frame;
+            solver.JntToCart(joints, frame);
+            const KDL::Vector tip = frame * KDL::Vector(0, 0, -length) - KDL::Vector(6, -4, 30); // of the part
+            const KDL::Vector axis = frame.M * KDL::Vector(0, 0, 1);
+            return std::pair(Vec3(tip.x(), tip.y(), tip.z()), Vec3(axis.x(), axis.y(), axis.z()));
+        };
+        // From the place of a tip on each lower curve to the upper curve. Nothing beside it.
+        using Ruling = std::optional<Vec3>;
+        const double near = 0.0063; // mm: the job's tolerance and the words' own digits
+        const std::vector<std::function<Ruling(const Vec3&)>> surfaces{
+            [&](const Vec3& p) {
+                const double r = std::hypot(p.x(), p.y());
+                return std::hypot(r - 138, p.z() + 14) < near ? Ruling(Vec3(10 * p.x() / r, 10 * p.y() / r, 50)) : Ruling();
+            },
+            [&](const Vec3& p) {
+                const double s = (p.x() + 40) / 80;
+                return std::hypot(p.y() + 60, p.z() - 15.5) < near && s > -1e-6 && s < 1 + 1e-6 ? Ruling(Vec3(0, 4 + 12 * s, 40))
+                                                                                                : Ruling();
+            },
+            [&](const Vec3& p) {
+                const double s = std::atan2(p.y() + 40, p.x() - 40) / (M_PI / 2);
+                const double off = std::hypot(std::hypot(p.x() - 40, p.y() + 40) - 20, p.z() - 15.5);
+                return off < near && s > -1e-4 && s < 1 + 1e-4 ? Ruling(Vec3(24 - 24 * s - 20 * std::cos(s * M_PI / 2), 24 * s - 20 * std::sin(s * M_PI / 2), 40)) : Ruling();
+            }};
+        std::array<double, 3> way{};
+        std::array<double, 3> worst{};
+        std::map<char, double> at{{'X', 0}, {'Y', 0}, {'Z', 0}, {'B', 0}, {'C', 0}};
+        for (const std::string& line : lines_of(code_of(a))) {
+            auto to = at;
+            if (line.find('(') == std::string::npos && line.find("G53") == std::string::npos) {
+                for (std::size_t i = 0; i + 1 < line.size(); ++i) {
+                    if (to.contains(line[i])) {
+                        to[line[i]] = std::stod(line.substr(i + 1));
+                    }
+                }
+            }
+            const Vec3 from = pose(at).first;
+            for (std::size_t k = 0; k < surfaces.size() && to != at && (pose(to).first - from).norm() > 0.01; ++k) {
+                double axis_off = 0;
+                bool on = true;
+                for (int i = 0; i <= 10 && on; ++i) {
+                    auto between = at;
+                    for (auto& [letter, value] : between) {
+                        value += (to[letter] - value) * i / 10;
+                    }
+                    const auto [tip, axis] = pose(between);
+                    const Ruling ruling = surfaces[k](tip);
+                    on = ruling.has_value();
+                    axis_off = on ? std::max(axis_off, angle_between(axis, *ruling)) : 0;
+                }
+                way[k] += on ? (pose(to).first - from).norm() : 0;
+                worst[k] = on ? std::max(worst[k], axis_off) : worst[k];
+            }
+            at = to;
+        }
+        qInfo("mm on each: %.3f %.3f %.3f, deg beside it: %.5f %.5f %.5f", way[0], way[1], way[2], to_deg(worst[0]), to_deg(worst[1]),
+              to_deg(worst[2]));
+        // Chords of the whole circle, the whole line and the whole quarter; each block within the tolerances of the job, 0.005 mm and
+        // 0.002 deg, and the words' digits.
+        QVERIFY(way[0] > 276 * M_PI - 0.2 && way[0] < 276 * M_PI + 0.01);
+        QVERIFY(std::abs(way[1] - 80) < 0.01);
+        QVERIFY(way[2] > 10 * M_PI - 0.02 && way[2] < 10 * M_PI + 0.01);
+        QVERIFY(*std::max_element(worst.begin(), worst.end()) < to_rad(0.0035));
     }
 
 private:

@@ -4,6 +4,7 @@
 #include "core/task/arrange.hpp"
 #include "core/toolpath/arc_piece.hpp"
 #include "tests/support/demo.hpp"
+#include "tests/support/near.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
@@ -38,10 +39,6 @@ std::vector<Record> arranged(const Arrangement& arrangement, const std::vector<R
 }
 
 Pose end_of(const Record& record) { return *end_pose(record.data); }
-
-#define COMPARE_POINT(actual, expected, within)                                                                                            \
-    QVERIFY2(((actual) - (expected)).norm() <= (within),                                                                                   \
-             qPrintable(QStringLiteral("%1 %2 %3").arg((actual).x()).arg((actual).y()).arg((actual).z())))
 
 const Vec3 up = Vec3::UnitZ();
 

@@ -7,6 +7,7 @@
 #include "core/toolpath/record_spool.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/moves.hpp"
+#include "tests/support/near.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <fmt/format.h>
@@ -82,12 +83,6 @@ std::string at(double x, double y, double z) { return fmt::format("GOTO/ {:.4f},
 const std::string quarter = "RAPID\n" + at(10, 0, 3) + "FEDRAT/ 120, MMPM\n" + at(10, 0, 0) + "FEDRAT/ 260, MMPM\n" +
                             "CIRCLE/ 0, 0, 0, 0, 0, 1, 10\n" + at(0, 10, 0) + "RAPID\n" + at(0, 10, 3);
 
-#define COMPARE_NEAR(actual, expected, within)                                                                                             \
-    QVERIFY2(std::abs((actual) - (expected)) <= (within), qPrintable(QStringLiteral("%1 instead of %2").arg(actual).arg(expected)))
-#define COMPARE_POINT(actual, expected, within)                                                                                            \
-    QVERIFY2(((actual) - (expected)).norm() <= (within),                                                                                   \
-             qPrintable(QStringLiteral("%1 %2 %3").arg((actual).x()).arg((actual).y()).arg((actual).z())))
-
 } // namespace
 
 class TestCylinder : public QObject {
@@ -105,7 +100,7 @@ private Q_SLOTS:
         COMPARE_NEAR(way.length(), std::sqrt(625 * pi * pi + 904), 1e-9);
         COMPARE_NEAR(way.nearest(way.at(0.3).tip), 0.3, 1e-12);
         COMPARE_NEAR(way.nearest(Vec3(50, 0, -4)), 0, 1e-12);
-        COMPARE_POINT(way.part(0.5, 1).at(0.5).tip, way.at(0.75).tip, 1e-12);
+        COMPARE_POINT(way.between(0.5, 1)->at(0.5).tip, way.at(0.75).tip, 1e-12);
         const PathPiece piece{way.at(0), way.at(1), std::nullopt, std::make_shared<const WoundWay>(way)};
         COMPARE_NEAR(piece.turn_rate(), 1.0 / 50, 1e-12); // never more than along the turn
         const auto [before, after] = split_at(piece, 0.25, piece.at(0.25));
@@ -135,7 +130,8 @@ private Q_SLOTS:
             const Vec3 across = Vec3(any(random), any(random), any(random)).normalized();
             const Mat3 mirror = Mat3::Identity() - 2 * across * across.transpose();
             const Vec3 move(1, 2, 3);
-            const WoundWay image = transformed(way, mirror, move);
+            const auto moved = std::static_pointer_cast<const WoundWay>(way.moved(mirror, move));
+            const WoundWay& image = *moved;
             COMPARE_NEAR(image.cylinder.linear().determinant(), 1, 1e-9);
             for (const double s : {0.0, 0.2, 0.5, 0.9, 1.0}) {
                 COMPARE_POINT(image.at(s).tip, Vec3(mirror * way.at(s).tip + move), 1e-9);

@@ -130,7 +130,7 @@ private Q_SLOTS:
                                 "mirror-back-face, mirror-back-rows, mirror-back-swivel, mirror-back-table, "
                                 "mirror-cell, "
                                 "mirror-cell-batch, mirror-cell-by-calls, "
-                                "mirror-cell-sides, mirror-cell-sides-lean, pier-cap, pier-cap-milled-first, setting-circle, "
+                                "mirror-cell-sides, mirror-cell-sides-lean, mirror-edge, pier-cap, pier-cap-milled-first, setting-circle, "
                                 "setting-circle-second, setting-numerals, "
                                 "setting-numerals-by-mode"));
     }

@@ -6,6 +6,7 @@
 #include "core/solve/tip_frame.hpp"
 #include "tests/support/demo.hpp"
 #include "tests/support/moves.hpp"
+#include "tests/support/near.hpp"
 #include "tests/support/test_program.hpp"
 
 #include <QRegularExpression>
@@ -77,9 +78,6 @@ struct Control {
         return joint[0] == 'B' || joint[0] == 'C' ? to_deg(r) : r;
     }
 };
-
-#define COMPARE_NEAR(actual, expected, within)                                                                                             \
-    QVERIFY2(std::abs((actual) - (expected)) <= (within), qPrintable(QStringLiteral("%1 instead of %2").arg(actual).arg(expected)))
 
 } // namespace
 

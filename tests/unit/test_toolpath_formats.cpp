@@ -99,7 +99,7 @@ private Q_SLOTS:
     {
         const Read r = read(read_file((source_folder() + "/tests/fuzz/corpus/wtp/every-record").toStdString()));
         QVERIFY2(r.status.ok(), r.status ? "" : r.status.error().text().c_str());
-        QCOMPARE(r.records.size(), std::size_t(22));
+        QCOMPARE(r.records.size(), std::size_t(23));
         QCOMPARE(QString::fromStdString(at<record::ProgramName>(r, 0).text), QStringLiteral("every record"));
         QCOMPARE(at<record::ToolChange>(r, 1).number, 3u);
         QCOMPARE(at<record::ToolChange>(r, 1).length.value(), 114.3);
@@ -133,7 +133,11 @@ private Q_SLOTS:
         QVERIFY(std::holds_alternative<record::Stop>(r.records[18].data));
         QCOMPARE(QString::fromStdString(at<record::Unknown>(r, 19).word), QStringLiteral("GLUE"));
         QCOMPARE(QString::fromStdString(at<record::Unknown>(r, 20).text), QStringLiteral(R"({"record": "grip", "with": "jaws"})"));
-        QVERIFY(std::holds_alternative<record::ProgramEnd>(r.records[21].data));
+        const auto& ruled = at<record::Ruled>(r, 21);
+        QVERIFY((ruled.to.tip - Vec3(76.2, 50.8, 0)).norm() < 1e-12 && (ruled.upper_from - Vec3(50.8, 50.8, 25.4)).norm() < 1e-12);
+        QVERIFY((ruled.to.axis - Vec3(0, 1, 2) / std::sqrt(5.0)).norm() < 1e-15); // from one curve's end to the other's
+        QVERIFY(ruled.lower_round && (ruled.lower_round->centre - Vec3(63.5, 50.8, 0)).norm() < 1e-12 && !ruled.upper_round);
+        QVERIFY(std::holds_alternative<record::ProgramEnd>(r.records[22].data));
     }
 
     void what_is_wrong_is_told_with_its_place_data()

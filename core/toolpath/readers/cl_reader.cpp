@@ -79,7 +79,7 @@ Result<bool> ClReader::next(Record& out)
 
 bool ClReader::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     if (state_->ready.empty()) {
         state_->plain_run(out);
     }

@@ -92,6 +92,7 @@ struct FieldReader {
         }
     }
     void direction(const char* key, const char* what, Vec3& out) { read_direction(key, what, out, true); }
+    void known_direction(const char* key, const char* what, Vec3& out) { read_direction(key, what, out, false); }
     void above_zero_length(const char* key, double& out)
     {
         from.number(key, out, json::positive, true);
@@ -261,7 +262,7 @@ struct WtpReader::State {
     }
     Result<bool> next(Record& out);
     Status read_line(std::string_view line, Record& out);
-    bool plain_linear(std::string_view line, Pose& to) const;
+    bool plain_linear(std::string_view line, record::Linear& out) const;
     void arrive(const Pose& at)
     {
         position = at;
@@ -394,8 +395,9 @@ Status WtpReader::State::read_line(std::string_view line, Record& out)
 }
 
 /// Reads a straight cut as the writer puts it. False where the line is anything else, or needs a closer look.
-bool WtpReader::State::plain_linear(std::string_view line, Pose& to) const
+bool WtpReader::State::plain_linear(std::string_view line, record::Linear& out) const
 {
+    Pose& to = out.to;
     if (!begun || in_cycle || !line.starts_with(wtp::linear_begin)) {
         return false;
     }
@@ -411,6 +413,12 @@ bool WtpReader::State::plain_linear(std::string_view line, Pose& to) const
             return false;
         }
         if (!make_unit(to.axis, to.axis)) {
+            return false;
+        }
+    }
+    if (line.starts_with(wtp::surface_begin)) {
+        line.remove_prefix(wtp::surface_begin.size());
+        if (!take_three(line, out.surface) || !make_unit(out.surface, out.surface)) {
             return false;
         }
     }
@@ -439,9 +447,9 @@ Result<bool> WtpReader::State::next(Record& out)
             continue;
         }
         out.source = {file_index, LineNumber(lines.number())};
-        if (Pose to; plain_linear(**line, to)) {
-            arrive(to);
-            out.data = record::Linear{to};
+        if (record::Linear linear; plain_linear(**line, linear)) {
+            arrive(linear.to);
+            out.data = linear;
         } else if (auto status = read_line(**line, out); !status) {
             return with_place(status.error());
         }
@@ -462,15 +470,15 @@ Result<bool> WtpReader::next(Record& out) { return state_->next(out); }
 
 bool WtpReader::next_run(LinearRun& out)
 {
-    out.count = 0;
+    out.clear();
     while (out.count < longest_run) {
         const auto line = state_->lines.peek();
-        Pose to;
-        if (!line || !line->has_value() || !state_->plain_linear(**line, to)) {
+        record::Linear linear;
+        if (!line || !line->has_value() || !state_->plain_linear(**line, linear) || !out.goes_on(linear.surface)) {
             break;
         }
-        out.add(to, {state_->file_index, LineNumber(state_->lines.number())});
-        state_->arrive(to);
+        out.add(linear.to, {state_->file_index, LineNumber(state_->lines.number())}, linear.surface);
+        state_->arrive(linear.to);
         state_->lines.pass();
     }
     return out.count > 0;

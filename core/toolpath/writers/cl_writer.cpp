@@ -77,6 +77,12 @@ Result<bool> ClWriter::put(const Record& record)
                          {},
                          "keep the toolpath as .wtp, or name kind and parameters in capital letters"};
         }
+        if (motion_kind(record.data) == MotionKind::curve) {
+            return Error{ErrorKind::value,
+                         fmt::format("CL data text has no words for this: {}", record_kinds[record.data.index()].event),
+                         {},
+                         "keep the toolpath as .wtp"};
+        }
         return false;
     }
     if (const bool is_text = std::visit(

@@ -42,6 +42,12 @@ struct FieldWriter {
     }
     void point(const char* key, const Vec3& value) { field(key, three(value)); }
     void direction(const char* key, const char*, const Vec3& value) { field(key, three(value)); }
+    void known_direction(const char* key, const char*, const Vec3& value)
+    {
+        if (!value.isZero()) {
+            field(key, three(value));
+        }
+    }
     void above_zero_length(const char* key, double value) { field(key, value); }
     void ends_of_rulings(const Pose& to, const Vec3& upper_from, const Vec3& upper_to)
     {
