@@ -116,8 +116,8 @@ void print_replay(const ReplayReport& report, const CodeLines& lines)
     print_measured("at records", report.at_records);
     print_measured("between records", report.between);
     if (const SurfaceError& surface = report.surface; surface.places > 0) {
-        fmt::print("  {:<16} {:.5f} mm too deep (line {}), {:.5f} mm left (line {}), where the toolpath knows the normal\n", "on the surface",
-                   surface.deep, surface.deep_block, surface.left, surface.left_block);
+        fmt::print("  {:<16} {:.5f} mm too deep (line {}), {:.5f} mm left (line {}), where the toolpath knows the normal\n",
+                   "on the surface", surface.deep, surface.deep_block, surface.left, surface.left_block);
     }
     fmt::print("  {:<16} {:.3f} of {:.3f} % at worst\n", "feed", report.feed_error_percent, report.feed_budget_percent);
     fmt::print("  {:<16} {} records reached, {} uncovered, {} extra\n", "compared", report.compared, report.uncovered, report.extra);

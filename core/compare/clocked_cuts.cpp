@@ -66,6 +66,7 @@ bool ClockedCuts::go_on(const SeenMotion& seen, Done& done)
         }
         if (s < 1 && CutCheck::is_close(off)) {
             log_.note_between(off, near, *item, seen.move.block);
+            surface_.note(*item, s, seen.to, seen.move.block);
             stay(seen, s, at_end);
             return true;
         }

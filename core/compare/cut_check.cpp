@@ -100,6 +100,7 @@ void CutCheck::follow_closely(const SeenMotion& seen, const Expected& item, cons
         place_.advance(seen.to);
     } else if (landing.ahead && is_close(landing.on_way)) {
         log_.note_between(landing.on_way, seen.budget, item, seen.move.block);
+        surface_.note(item, landing.s, seen.to, seen.move.block);
         place_.progress.along = landing.s;
         place_.progress.place = landing.s;
         place_.progress.exact = false;

@@ -18,7 +18,7 @@ namespace wexilum {
 struct Expected {
     enum class Kind { rapid, feed, hole, tool_change, dwell, stop, optional_stop, by_hand };
     Kind kind = Kind::rapid;
-    PathPiece piece;         ///< part's frame. rapid and hole: only `to` counts
+    PathPiece piece;                  ///< part's frame. rapid and hole: only `to` counts
     Vec3 surface_from = Vec3::Zero(); ///< feed: normals at the piece's ends, as record::Linear::surface
     Vec3 surface_to = Vec3::Zero();
     bool start_known = true; ///< feed: false where the path does not say where it comes from

@@ -9,9 +9,9 @@
 namespace wexilum {
 namespace {
 
-constexpr int samples = 32;              // of a turn rate
-constexpr int looked_at = 128;           // places where rulings are checked
-constexpr double most_turn = 0.1;        // rad of a part
+constexpr int samples = 32;                // of a turn rate
+constexpr int looked_at = 128;             // places where rulings are checked
+constexpr double most_turn = 0.1;          // rad of a part
 constexpr double near_great_circle = 1e-4; // rad
 constexpr int most_parts = 4096;
 

@@ -1,4 +1,5 @@
-// A way of the tool along a ruled surface: its tip runs on one curve, and its axis points to the place of a second curve that belongs to it.
+// A way of the tool along a ruled surface: its tip runs on one curve, and its axis points to the place of a second curve that belongs to
+// it.
 #pragma once
 
 #include "core/geometry/path_way.hpp"

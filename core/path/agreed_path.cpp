@@ -69,13 +69,13 @@ std::optional<record::PostureChange> PostureEdit::follow(Record& record)
     if (pose == nullptr) {
         return std::nullopt;
     }
-    const bool ruled = std::holds_alternative<record::Ruled>(record.data); // its directions are those of its surface
+    const bool kept = has_own_axis(record.data);
     Pose asked = *pose;
-    pose = ruled ? &asked : pose;
+    pose = kept ? &asked : pose;
     const bool link =
         fresh_ || std::holds_alternative<record::Rapid>(record.data) || std::holds_alternative<record::CyclePoint>(record.data);
     PostureFollower::Step step = postures_.motion(*pose, link);
-    departures_.note(record.source, ruled ? 0 : step.departure);
+    departures_.note(record.source, kept ? 0 : step.departure);
     if (step.problem) {
         step.problem->source = place_of(files_, record.source);
         const std::string subject = step.problem->cure;
@@ -110,9 +110,9 @@ void LeanEdit::edit(Record record, std::deque<Record>& out)
 void LeanEdit::lean(Record& record, Pose& pose, std::deque<Record>& out)
 {
     const Pose asked = pose;
-    if (std::holds_alternative<record::Ruled>(record.data)) {
+    if (has_own_axis(record.data)) {
         asked_ = asked;
-        return; // its directions are those of its surface
+        return;
     }
     const Vec3 pole = pole_near(asked.axis);
     const double off = angle_between(asked.axis, pole);

@@ -46,16 +46,15 @@ constexpr std::array<FieldDescription, 14> arc_fields{
     FieldDescription{"nz", number, "", "", false},
     FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
     FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false}};
-constexpr std::array<FieldDescription, 9> ruled_fields{
-    field_x,
-    field_y,
-    field_z,
-    field_i,
-    field_j,
-    field_k,
-    FieldDescription{"upper_x", number, "mm", "where the upper curve ends", false},
-    FieldDescription{"upper_y", number, "mm", "", false},
-    FieldDescription{"upper_z", number, "mm", "", false}};
+constexpr std::array<FieldDescription, 9> ruled_fields{field_x,
+                                                       field_y,
+                                                       field_z,
+                                                       field_i,
+                                                       field_j,
+                                                       field_k,
+                                                       FieldDescription{"upper_x", number, "mm", "where the upper curve ends", false},
+                                                       FieldDescription{"upper_y", number, "mm", "", false},
+                                                       FieldDescription{"upper_z", number, "mm", "", false}};
 constexpr std::array<FieldDescription, 4> operation_fields{
     FieldDescription{"id", text, "", "of the operation, from the job", false}, FieldDescription{"name", text, "", "", false},
     FieldDescription{"index", integer, "", "1 for the job's first", false},

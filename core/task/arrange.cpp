@@ -20,20 +20,6 @@ constexpr int most_parts = 4096; // of one record
 constexpr long long most_copies = 10000;
 constexpr double chord_axis = 1e-3; // rad
 
-/// Lets a record of motion end at a pose; others stay as they are.
-void set_end(RecordData& record, const Pose& pose)
-{
-    std::visit(
-        [&](auto& data) {
-            if constexpr (requires { data.to; }) {
-                data.to = pose;
-            } else if constexpr (requires { data.at; }) {
-                data.at = pose;
-            }
-        },
-        record);
-}
-
 } // namespace
 
 // --- winding ------------------------------------------------------------------------------------------------------------
@@ -119,142 +105,32 @@ void Arranger::wind_arc(const record::Circular& arc, const Source& source, std::
     }
 }
 
-// --- following ----------------------------------------------------------------------------------------------------------
-
-namespace {
-
-constexpr double still = 1e-9;    // mm: less is no way
-constexpr double straight = 1e-9; // rad
-
-/// The record with the blade along `heading`.
-Record with_axis(Record record, const Vec3& heading)
+/// A ruled cut that does not stay one, in parts whose middles lie within the tolerance of straight cuts.
+void Arranger::in_chords(const record::Ruled& ruled, const Source& source, std::deque<Record>& out)
 {
-    set_end(record.data, {end_pose(record.data)->tip, heading});
-    return record;
-}
-
-} // namespace
-
-/// The last cut ends along `heading_`.
-void Arranger::end_cut(std::deque<Record>& out)
-{
-    if (cut_) {
-        add(with_axis(std::move(*cut_), *heading_), out);
-        cut_.reset();
-    }
-}
-
-/// What waited goes before the cut that sets its heading; what goes straight out of the last cut keeps the old one.
-void Arranger::release(const Vec3& heading, std::deque<Record>& out)
-{
-    bool aside = !heading_;
-    std::optional<Vec3> before = waiting_from_;
-    for (Record& record : waiting_) {
-        if (const Pose* pose = end_pose(record.data)) {
-            const Vec3 way = before ? Vec3(pose->tip - *before) : Vec3(Vec3::Zero());
-            aside = aside || (way - pose->axis * pose->axis.dot(way)).norm() > still;
-            before = pose->tip;
-            add(with_axis(std::move(record), aside ? heading : *heading_), out);
-        } else {
-            add(std::move(record), out);
+    const PathPiece piece = arc_piece(Frame::Identity(), here_.value_or(ruled.to), ruled);
+    int parts = 1;
+    const auto fine = [&] {
+        for (int i = 0; i < parts; ++i) {
+            const double s0 = double(i) / parts;
+            const double s1 = double(i + 1) / parts;
+            const PathPiece chord{piece.at(s0), piece.at(s1), std::nullopt};
+            const Deviation off = deviation_at(chord, 0.5, piece.at((s0 + s1) / 2));
+            if (off.tip > tolerance_ || off.axis > chord_axis) {
+                return false;
+            }
         }
-    }
-    waiting_.clear();
-    lifted_ = false;
-}
-
-/// At a corner without a link: in the cut where it is gentle, otherwise out of it, round, and in again.
-void Arranger::turn_to(const Vec3& heading, const Vec3& up, const Source& source, std::deque<Record>& out)
-{
-    const double angle = angle_between(*heading_, heading);
-    if (angle <= arrangement_.follow->gentle + straight) {
-        const Pose corner{here_->tip, heading};
-        release(*heading_, out); // straight down in the cut
-        if (angle > straight) {
-            add({record::Linear{corner}, source}, out);
-        }
-        return;
-    }
-    const bool plunges = !waiting_.empty();
-    const Vec3 corner = plunges ? *waiting_from_ : here_->tip;
-    const Vec3 above = corner + up * std::max(0.0, arrangement_.follow->lift - up.dot(corner));
-    add({record::Rapid{{above, *heading_}}, source}, out);
-    add({record::Rapid{{above, heading}}, source}, out);
-    heading_ = heading;
-    if (plunges) {
-        release(heading, out); // goes down by itself, at its own feed
-        return;
-    }
-    if (arrangement_.follow->plunge > 0 && feed_) {
-        add({record::Feed{FeedMode::per_minute, arrangement_.follow->plunge}, source}, out);
-    }
-    add({record::Linear{{corner, heading}}, source}, out);
-    if (arrangement_.follow->plunge > 0 && feed_) {
-        add({*feed_, source}, out);
-    }
-}
-
-void Arranger::follow(Record record, std::deque<Record>& out)
-{
-    const Pose* end = end_pose(record.data);
-    const auto* arc = std::get_if<record::Circular>(&record.data);
-    const bool cuts = arc != nullptr || std::holds_alternative<record::Linear>(record.data);
-    if (const auto* feed = std::get_if<record::Feed>(&record.data)) {
-        feed_ = *feed;
-    }
-    if (end == nullptr) {
-        if (waiting_.empty()) {
-            end_cut(out);
-        }
-        waiting_.empty() ? add(std::move(record), out) : waiting_.push_back(std::move(record));
-        return;
-    }
-    const Pose to = *end;
-    const Vec3 up = to.axis;
-    const Vec3 way = here_ ? Vec3(to.tip - here_->tip) : Vec3(Vec3::Zero());
-    const Vec3 level = way - up * up.dot(way);
-    if (!cuts || !here_ || (arc == nullptr && level.norm() <= still)) {
-        end_cut(out);
-        if (waiting_.empty()) {
-            waiting_from_ = here_ ? std::optional(here_->tip) : std::nullopt;
-        }
-        lifted_ = lifted_ || !cuts || level.norm() > still;
-        waiting_.push_back(std::move(record));
-        here_ = to;
-        return;
-    }
-    Vec3 begins = level.normalized();
-    Vec3 ends = begins;
-    if (arc != nullptr) {
-        const auto along = [&](const Vec3& at) { return Vec3(arc->normal.cross(at - arc->centre).normalized()); };
-        begins = along(here_->tip);
-        ends = along(to.tip);
-    }
-    // Backwards where that turns less.
-    if (arrangement_.follow->backwards && heading_ && heading_->dot(begins) < -still) {
-        begins = -begins;
-        ends = -ends;
-    }
-    const double length = arc != nullptr ? arc_piece(Frame::Identity(), *here_, *arc).length() : way.norm();
-    const bool linked = !waiting_.empty() && (lifted_ || !heading_);
-    const auto curves = [&] {
-        const Follow& follow = *arrangement_.follow;
-        return cut_ && std::max(length, cut_length_) <= follow.curve && angle_between(*heading_, begins) <= follow.gentle + straight;
+        return true;
     };
-    if (linked || !heading_) {
-        release(begins, out);
-    } else if (curves()) {
-        heading_ = (*heading_ + begins).normalized();
-        end_cut(out);
-    } else {
-        end_cut(out);
-        turn_to(begins, up, record.source, out);
+    while (parts < most_parts && !fine()) {
+        parts *= 2;
     }
-    heading_ = ends;
-    cut_ = std::move(record);
-    cut_length_ = length;
-    here_ = to;
+    for (int i = 1; i <= parts; ++i) {
+        arrange({record::Linear{i == parts ? ruled.to : piece.at(double(i) / parts)}, source}, out);
+    }
 }
+
+// --- laying out ---------------------------------------------------------------------------------------------------------
 
 void Arranger::add(Record record, std::deque<Record>& out) const
 {
@@ -281,7 +157,7 @@ void Arranger::add(Record record, std::deque<Record>& out) const
             wound->way = std::static_pointer_cast<const WoundWay>(wound->way->moved(placement.turn, placement.move));
         }
         if (const Pose* end = end_pose(record.data)) {
-            set_end(record.data, placement.pose(*end));
+            set_end_pose(record.data, placement.pose(*end));
         }
     }
     out.push_back(std::move(record));
@@ -304,31 +180,6 @@ void Arranger::change(RecordData& data) const
                 found->second *= other.feeds;
             }
         }
-    }
-}
-
-/// A ruled cut that does not stay one, in parts whose middles lie within the tolerance of straight cuts.
-void Arranger::in_chords(const record::Ruled& ruled, const Source& source, std::deque<Record>& out)
-{
-    const PathPiece piece = arc_piece(Frame::Identity(), here_.value_or(ruled.to), ruled);
-    int parts = 1;
-    const auto fine = [&] {
-        for (int i = 0; i < parts; ++i) {
-            const double s0 = double(i) / parts;
-            const double s1 = double(i + 1) / parts;
-            const PathPiece chord{piece.at(s0), piece.at(s1), std::nullopt};
-            const Deviation off = deviation_at(chord, 0.5, piece.at((s0 + s1) / 2));
-            if (off.tip > tolerance_ || off.axis > chord_axis) {
-                return false;
-            }
-        }
-        return true;
-    };
-    while (parts < most_parts && !fine()) {
-        parts *= 2;
-    }
-    for (int i = 1; i <= parts; ++i) {
-        arrange({record::Linear{i == parts ? ruled.to : piece.at(double(i) / parts)}, source}, out);
     }
 }
 
@@ -356,7 +207,7 @@ void Arranger::arrange(Record record, std::deque<Record>& out)
     } else if (std::holds_alternative<record::Linear>(record.data)) {
         wind_line(to, record.source, out);
     } else {
-        set_end(record.data, arrangement_.wrap->wound(to));
+        set_end_pose(record.data, arrangement_.wrap->wound(to));
         add(std::move(record), out);
     }
     here_ = to;

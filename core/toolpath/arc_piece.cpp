@@ -38,8 +38,8 @@ RulingCurve curve_of(const Vec3& from, const Vec3& to, const std::optional<recor
     RulingCurve out{from, to};
     if (round) {
         Arc& arc = out.arc.emplace(Arc{from, to, round->centre, round->normal, 0});
-        arc.sweep = arc_sweep(from, to, round->centre, round->normal, same_place / std::max(arc.start_radius(), same_place),
-                              round->extra_turns);
+        arc.sweep =
+            arc_sweep(from, to, round->centre, round->normal, same_place / std::max(arc.start_radius(), same_place), round->extra_turns);
     }
     return out;
 }

@@ -26,4 +26,17 @@ const Pose* end_pose(const RecordData& data)
         data);
 }
 
+void set_end_pose(RecordData& data, const Pose& pose)
+{
+    std::visit(
+        [&](auto& record) {
+            if constexpr (requires { record.to; }) {
+                record.to = pose;
+            } else if constexpr (requires { record.at; }) {
+                record.at = pose;
+            }
+        },
+        data);
+}
+
 } // namespace wexilum

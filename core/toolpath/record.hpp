@@ -98,7 +98,7 @@ struct Round {
 /// A cut along a ruled surface (RuledWay): the tip runs on the lower curve from where it is, and the axis points to the place on the upper
 /// curve that belongs to it. The upper curve begins on the tool's axis.
 struct Ruled {
-    Pose to;                       ///< the lower curve's end; its axis points to the upper one's
+    Pose to; ///< the lower curve's end; its axis points to the upper one's
     Vec3 upper_from = Vec3::Zero();
     Vec3 upper_to = Vec3::Zero();
     std::optional<Round> lower_round; ///< none: a straight line
@@ -295,6 +295,7 @@ enum class MotionKind : std::uint8_t { no, stated, rapid, straight, curve, hole 
 struct RecordKind {
     const char* event; ///< in words
     MotionKind motion;
+    bool own_axis = false; ///< the tool's directions are those of its way: nothing leans them
 };
 /// In the order of RecordData.
 inline constexpr std::array<RecordKind, std::variant_size_v<RecordData>> record_kinds{{
@@ -319,10 +320,11 @@ inline constexpr std::array<RecordKind, std::variant_size_v<RecordData>> record_
     {"end of a toolpath", MotionKind::no},
     {"unknown word", MotionKind::no},
     {"change of posture", MotionKind::no},
-    {"wound motion", MotionKind::curve},
-    {"ruled motion", MotionKind::curve},
+    {"wound motion", MotionKind::curve, true},
+    {"ruled motion", MotionKind::curve, true},
 }};
 [[nodiscard]] inline MotionKind motion_kind(const RecordData& data) { return record_kinds[data.index()].motion; }
+[[nodiscard]] inline bool has_own_axis(const RecordData& data) { return record_kinds[data.index()].own_axis; }
 /// Whether the tool cuts on its way to the record's end.
 [[nodiscard]] inline bool is_cut(const RecordData& data)
 {
@@ -338,5 +340,7 @@ inline constexpr std::array<RecordKind, std::variant_size_v<RecordData>> record_
 /// The pose a motion record ends at, its `to` or `at`; nothing for records that don't move the tool. The pointer lives as long as the
 /// record.
 [[nodiscard]] const Pose* end_pose(const RecordData& data);
+/// Lets a record of motion end at a pose; others stay as they are.
+void set_end_pose(RecordData& data, const Pose& pose);
 
 } // namespace wexilum

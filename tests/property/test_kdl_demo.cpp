@@ -290,7 +290,9 @@ private Q_SLOTS:
             [&](const Vec3& p) {
                 const double s = std::atan2(p.y() + 40, p.x() - 40) / (M_PI / 2);
                 const double off = std::hypot(std::hypot(p.x() - 40, p.y() + 40) - 20, p.z() - 15.5);
-                return off < near && s > -1e-4 && s < 1 + 1e-4 ? Ruling(Vec3(24 - 24 * s - 20 * std::cos(s * M_PI / 2), 24 * s - 20 * std::sin(s * M_PI / 2), 40)) : Ruling();
+                return off < near && s > -1e-4 && s < 1 + 1e-4
+                           ? Ruling(Vec3(24 - 24 * s - 20 * std::cos(s * M_PI / 2), 24 * s - 20 * std::sin(s * M_PI / 2), 40))
+                           : Ruling();
             }};
         std::array<double, 3> way{};
         std::array<double, 3> worst{};

@@ -112,6 +112,7 @@ private Q_SLOTS:
         QVERIFY((at<record::Rapid>(r, 6).to.tip - Vec3(25.4, 0, 25.4)).norm() < 1e-12);
         QVERIFY(at<record::Rapid>(r, 6).to.axis == Vec3(0, 0, 1)); // that of the record before
         QVERIFY((at<record::Linear>(r, 7).to.axis - Vec3(0, 0.6, 0.8)).norm() < 1e-15);
+        QCOMPARE(at<record::Linear>(r, 8).surface, Vec3(0.6, 0, 0.8));
         QCOMPARE(r.records[8].source.line.value, 10u);
         const auto& arc = at<record::Circular>(r, 9);
         QVERIFY((arc.to.tip - Vec3(-25.4, 0, 12.7)).norm() < 1e-12);

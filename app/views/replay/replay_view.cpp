@@ -389,7 +389,10 @@ void ReplayView::renew_figures(const ReplayedCode& replayed)
                          .arg(grouped(r.compared))
                          .arg(r.uncovered)
                          .arg(r.extra)
-                         .arg(std::lround(replayed.seconds * 1000)));
+                         .arg(std::lround(replayed.seconds * 1000)) +
+                     (r.surface.places > 0
+                          ? tr(" · on the surface %1 mm too deep, %2 mm left").arg(r.surface.deep, 0, 'f', 4).arg(r.surface.left, 0, 'f', 4)
+                          : QString()));
     gauges_[0]->set_value(r.at_records.tip, r.at_records.tip_budget, 5);
     gauges_[2]->set_value(r.between.tip, r.between.tip_budget, 5);
     const bool rotary = workspace_.results() && workspace_.results()->assembly().solver != nullptr &&

@@ -25,7 +25,7 @@ namespace wexilum {
 namespace {
 
 constexpr json::Range any_place{-wtp::longest_length, wtp::longest_length};
-constexpr double most_off_axis = 1e-3; // rad
+constexpr double most_off_axis = 1e-3;  // rad
 constexpr double unit_as_it_is = 1e-15; // a unit vector as exact as one that has just been made is not made one again
 
 /// Makes a direction of a file a unit vector; false where its length is another one.
