@@ -205,7 +205,7 @@ private Q_SLOTS:
         QCOMPARE(back.code, 0);
         const QJsonObject report = back.json();
         QCOMPARE(keys(report), (QStringList{"at_records", "between", "compared", "extra", "feed_budget_percent", "feed_error_percent",
-                                            "findings", "proven", "uncovered", "worst"}));
+                                            "findings", "proven", "surface", "uncovered", "worst"}));
         QCOMPARE(keys(report["between"].toObject()), (QStringList{"axis_budget_deg", "axis_deg", "tip_budget_mm", "tip_mm"}));
         QCOMPARE(keys(report["worst"].toObject()), (QStringList{"code", "source"}));
         QVERIFY(report["at_records"].toObject()["tip_mm"].toDouble() <= report["at_records"].toObject()["tip_budget_mm"].toDouble());
@@ -281,7 +281,8 @@ private Q_SLOTS:
         QCOMPARE(refused("function on.linear(event)\n  event:nativ()\nend\n"),
                  QString("2:9: the event linear has no field \"nativ\"; is \"native\" meant?"));
         QCOMPARE(refused("function on.linear(e)\n  if e.x > 1 then local y = e.fed end\nend\n"),
-                 QString("2:31: the event linear has no field \"fed\"; there are: native, axis, reading, x, y, z, i, j, k"));
+                 QString("2:31: the event linear has no field \"fed\"; there are: native, axis, reading, x, y, z, i, j, k, "
+                         "surface_x, surface_y, surface_z"));
         QCOMPARE(refused("on.spindel = function(e) end"), QString("1:4: there is no event \"spindel\"; is \"spindle\" meant?"));
         QCOMPARE(refused("function on.rapid(e) e.x = 5 end"),
                  QString("1:24: the field x of rapid can't be set; emit what is wanted instead"));

@@ -110,7 +110,8 @@ void TestRules::fields_data()
     row("operation", "LOADTL/1\n", "id=1 name=test index=1 work=");
     row("tool_change", "LOADTL/2\nLOADTL/3\n", "number=2 name=drill 8.5 length=118.42 next=3 index=1");
     row("rapid", "LOADTL/1\nRAPID\nGOTO/1,2,3\n", "x=1.0 y=2.0 z=3.0 i=0.0 j=0.0 k=1.0");
-    row("linear", "LOADTL/1\nFEDRAT/600,MMPM\nRAPID\nGOTO/1,2,3\nGOTO/4,5,6.5\n", "x=4.0 y=5.0 z=6.5 i=0.0 j=0.0 k=1.0");
+    row("linear", "LOADTL/1\nFEDRAT/600,MMPM\nRAPID\nGOTO/1,2,3\nGOTO/4,5,6.5\n",
+        "x=4.0 y=5.0 z=6.5 i=0.0 j=0.0 k=1.0 surface_x=nil surface_y=nil surface_z=nil");
     row("circular", "LOADTL/1\nFEDRAT/600,MMPM\nRAPID\nGOTO/10,0,0\nCIRCLE/0,0,0,0,0,1,10\nGOTO/0,10,0\n",
         "x=0.0 y=10.0 z=0.0 i=0.0 j=0.0 k=1.0 cx=0.0 cy=0.0 cz=0.0 nx=0.0 ny=0.0 nz=1.0 radius=10.0 turns=0");
     row("cycle", "LOADTL/1\nCYCLE/DEEP,DEPTH,20,CLEAR,3,STEP,4,DWELL,0.5,MMPM,120\n",
@@ -146,9 +147,10 @@ void TestRules::fields()
     const QString by_object = QString("function on.%1(event)\nlocal out = ''\nfor _, name in ipairs{%2} do out = out .. name .. '=' .. "
                                       "tostring(event[name]) .. ' ' end\nremark(out)\nend")
                                   .arg(event, names);
-    const QString one_by_one = QString("on.%1 = positional(function(%3)\nlocal names, out = {%2}, ''\nfor i, value in ipairs{%3} do out = "
-                                       "out .. names[i] .. '=' .. tostring(value) .. ' ' end\nremark(out)\nend)")
-                                   .arg(event, names, arguments);
+    const QString one_by_one =
+        QString("on.%1 = positional(function(%3)\nlocal names, values, out = {%2}, {%3}, ''\nfor i = 1, #names do out = "
+                "out .. names[i] .. '=' .. tostring(values[i]) .. ' ' end\nremark(out)\nend)")
+            .arg(event, names, arguments);
     for (const QString& rules : {by_object, one_by_one}) {
         const Ruled ruled(rules.toStdString(), cl.toStdString() + "FINI\n");
         const QStringList found = ruled.findings();
@@ -207,7 +209,9 @@ void TestRules::mistakes_data()
     whole("require '../other'", "require takes the name of a file of the rulebook's folder, without \".lua\"", 1);
     whole("require '/etc/passwd'", "require takes the name of a file of the rulebook's folder, without \".lua\"", 1);
     whole("require 'rulebook'", "the rulebook's folder has no rulebook.lua", 1);
-    row("local a = event.fed", "the event linear has no field \"fed\"; there are: x, y, z, i, j, k, native, axis, reading");
+    row("local a = event.fed",
+        "the event linear has no field \"fed\"; there are: x, y, z, i, j, k, surface_x, surface_y, surface_z, native, "
+        "axis, reading");
     row("event.x = 5", "the field x of linear can't be set: the axes were chosen for the toolpath as it is");
     row("event.speed = 5", "the event linear has no field \"speed\"; there are: x, y, z, i, j, k");
     row("emit('linear', 'feed', 0/0)", "the value");
