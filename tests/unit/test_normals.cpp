@@ -116,7 +116,7 @@ private Q_SLOTS:
         constexpr unsigned seed = 7741;
         qInfo("seed %u", seed);
         std::mt19937 random(seed);
-        for (int i = 0; i < 12; ++i) {
+        for (int i = 0; i < (WEXILUM_EVERY > 1 ? 3 : 12); ++i) {
             const ToolRound tool = i % 3 == 0 ? ToolRound{0, 6} : i % 3 == 1 ? ToolRound{9, 0} : ToolRound{7, 2.5};
             const Vec3 normal = random_direction(random);
             const auto pose = [&] { // the tool is on the outer side
