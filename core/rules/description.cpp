@@ -21,40 +21,26 @@ constexpr FieldDescription field_j{"j", number, "", "", false};
 constexpr FieldDescription field_k{"k", number, "", "", false};
 
 constexpr std::array<FieldDescription, 6> pose_fields{field_x, field_y, field_z, field_i, field_j, field_k};
-constexpr std::array<FieldDescription, 9> linear_fields{
-    field_x,
-    field_y,
-    field_z,
-    field_i,
-    field_j,
-    field_k,
+
+/// Those of a pose, and what comes with it.
+template <typename... More>
+constexpr auto pose_and(const More&... more)
+{
+    return std::array<FieldDescription, 6 + sizeof...(more)>{field_x, field_y, field_z, field_i, field_j, field_k, more...};
+}
+
+constexpr auto linear_fields = pose_and(
     FieldDescription{"surface_x", number, "", "normal of the surface that is cut there; nil where the toolpath does not know it", false},
-    FieldDescription{"surface_y", number, "", "", false},
-    FieldDescription{"surface_z", number, "", "", false}};
-constexpr std::array<FieldDescription, 14> arc_fields{
-    field_x,
-    field_y,
-    field_z,
-    field_i,
-    field_j,
-    field_k,
-    FieldDescription{"cx", number, "mm", "centre", false},
-    FieldDescription{"cy", number, "mm", "", false},
-    FieldDescription{"cz", number, "mm", "", false},
-    FieldDescription{"nx", number, "", "normal; motion is right-handed about it", false},
-    FieldDescription{"ny", number, "", "", false},
-    FieldDescription{"nz", number, "", "", false},
-    FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
-    FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false}};
-constexpr std::array<FieldDescription, 9> ruled_fields{field_x,
-                                                       field_y,
-                                                       field_z,
-                                                       field_i,
-                                                       field_j,
-                                                       field_k,
-                                                       FieldDescription{"upper_x", number, "mm", "where the upper curve ends", false},
-                                                       FieldDescription{"upper_y", number, "mm", "", false},
-                                                       FieldDescription{"upper_z", number, "mm", "", false}};
+    FieldDescription{"surface_y", number, "", "", false}, FieldDescription{"surface_z", number, "", "", false});
+constexpr auto arc_fields = pose_and(FieldDescription{"cx", number, "mm", "centre", false}, FieldDescription{"cy", number, "mm", "", false},
+                                     FieldDescription{"cz", number, "mm", "", false},
+                                     FieldDescription{"nx", number, "", "normal; motion is right-handed about it", false},
+                                     FieldDescription{"ny", number, "", "", false}, FieldDescription{"nz", number, "", "", false},
+                                     FieldDescription{"radius", number, "mm", "as the toolpath states it", false},
+                                     FieldDescription{"turns", integer, "", "whole turns beyond the first arrival", false});
+constexpr auto ruled_fields =
+    pose_and(FieldDescription{"upper_x", number, "mm", "where the upper curve ends", false},
+             FieldDescription{"upper_y", number, "mm", "", false}, FieldDescription{"upper_z", number, "mm", "", false});
 constexpr std::array<FieldDescription, 4> operation_fields{
     FieldDescription{"id", text, "", "of the operation, from the job", false}, FieldDescription{"name", text, "", "", false},
     FieldDescription{"index", integer, "", "1 for the job's first", false},
@@ -72,14 +58,8 @@ constexpr std::array<FieldDescription, 6> cycle_fields{
     FieldDescription{"step", number, "mm", "infeed; nil for one feed", false},
     FieldDescription{"dwell", number, "s", "at the bottom", false},
     FieldDescription{"feed", number, "mm/min", "of the cycle's own; nil where the feed in force holds", false}};
-constexpr std::array<FieldDescription, 8> cycle_point_fields{field_x,
-                                                             field_y,
-                                                             field_z,
-                                                             field_i,
-                                                             field_j,
-                                                             field_k,
-                                                             FieldDescription{"depth", number, "mm", "below the point", false},
-                                                             FieldDescription{"kind", text, "", "of the cycle", false}};
+constexpr auto cycle_point_fields =
+    pose_and(FieldDescription{"depth", number, "mm", "below the point", false}, FieldDescription{"kind", text, "", "of the cycle", false});
 constexpr std::array<FieldDescription, 2> feed_fields{
     FieldDescription{"value", number, "mm/min, mm/rev or 1/min", "by its mode", true},
     FieldDescription{"mode", text, "", "per_minute, per_revolution or inverse_time", false}};
